@@ -1,0 +1,182 @@
+"""A printer as mathematics: kinematics, places, transmissions, tensioners, motor and axis coordinates.
+
+Not here: how a particular printer is drawn or stored.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from .errors import BadInput
+from .quantities import Finite, Positive
+
+Kinematics = Literal["bed_slinger", "fixed_bed", "corexy", "delta", "belt_bed"]
+Turning = Literal["clockwise", "anticlockwise"]
+TensionerKind = Literal["threaded_idler", "threaded_clamp", "sprung_lock", "slider"]
+
+#: Every place a finding or a component can have (field ``axis``).
+PLACES = (
+    "x", "y", "z", "e", "a", "b", "y1", "y2", "t1", "t2", "t3",
+    "z1", "z2", "z3", "z4", "bed", "frame", "head", "all",
+)  # fmt: skip
+Place = Literal[
+    "x", "y", "z", "e", "a", "b", "y1", "y2", "t1", "t2", "t3", "z1", "z2", "z3", "z4", "bed", "frame", "head", "all"
+]
+
+#: Where the belts of each kinematics usually sit; a model may leave some out or double one (y1, y2).
+BELTS: dict[str, tuple[str, ...]] = {
+    "bed_slinger": ("x", "y"),
+    "fixed_bed": ("x", "y"),
+    "corexy": ("a", "b"),
+    "delta": ("t1", "t2", "t3"),
+    "belt_bed": ("x", "y", "z"),
+}
+#: Which axes each belt moves: a slack A on a CoreXY shows in X and in Y.
+AXES_OF_BELT: dict[str, dict[str, tuple[str, ...]]] = {
+    "bed_slinger": {"x": ("x",), "y": ("y",)},
+    "fixed_bed": {"x": ("x",), "y": ("y",), "y1": ("y",), "y2": ("y",)},
+    "corexy": {"a": ("x", "y"), "b": ("x", "y")},
+    "delta": {t: ("x", "y", "z") for t in ("t1", "t2", "t3")},
+    "belt_bed": {"x": ("x",), "y": ("y",), "z": ("z",)},
+}
+
+
+class Model(BaseModel):
+    """Base of all shapes here: unknown fields are refused, so that a misspelt one is not silently ignored."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Point(Model):
+    """A head position in mm."""
+
+    x: Finite
+    y: Finite
+
+
+class Span(Model):
+    """A free length of belt between two contact points, with the head position at which it is meant."""
+
+    name: str
+    at: Point | None = None
+    span_mm: Positive
+
+
+class Tensioner(Model):
+    """How a belt is tightened. ``tighten`` is the direction seen from the screw's head."""
+
+    kind: TensionerKind = "threaded_idler"
+    thread_pitch_mm: Positive | None = None
+    wrap_deg: Annotated[float, Field(gt=0, le=360)] = 180.0
+    tighten: Turning = "clockwise"
+
+
+class Drive(Model):
+    """What every motor drive has."""
+
+    motor_steps_per_rev: Positive = 200
+    microsteps: Positive = 16
+    gear_ratio: Positive = 1
+
+
+class BeltTransmission(Drive):
+    """A toothed belt on a pulley."""
+
+    kind: Literal["belt"] = "belt"
+    pitch_mm: Positive = 2.0
+    teeth: Positive = 20
+    width_mm: Positive = 6.0
+    linear_density_g_per_m: Positive | None = None
+    axial_stiffness_n: Positive | None = None
+    loop_length_mm: Positive | None = None
+    spans: list[Span] = []
+
+
+class ScrewTransmission(Drive):
+    """A lead screw. With several starts the lead is a multiple of the thread pitch."""
+
+    kind: Literal["screw"] = "screw"
+    lead_mm: Positive
+    thread_pitch_mm: Positive | None = None
+
+
+class ExtruderTransmission(Drive):
+    """Drive gears on filament."""
+
+    kind: Literal["extruder"] = "extruder"
+    drive_diameter_mm: Positive | None = None
+
+
+Transmission = Annotated[BeltTransmission | ScrewTransmission | ExtruderTransmission, Field(discriminator="kind")]
+
+
+def linear_density_typical(width_mm: float) -> tuple[float, float]:
+    """Typical linear density (g/m) and its u95 (%) of 2 mm pitch round-tooth glass-cord belt by width."""
+    known = {6.0: 8.0, 9.0: 12.0, 10.0: 13.3}
+    return known.get(width_mm, width_mm * 8.0 / 6.0), 12.0
+
+
+def axial_stiffness_typical(width_mm: float) -> tuple[float, float]:
+    """Typical axial stiffness EA (N) and its u95 (%) of the same belt: 15 kN at 6 mm, in proportion to width."""
+    return 15000.0 * width_mm / 6.0, 40.0
+
+
+def tension_band_typical(width_mm: float) -> tuple[float, float]:
+    """Typical tension band (N) by belt width: 20 to 50 N at 6 mm, in proportion."""
+    return 20.0 * width_mm / 6.0, 50.0 * width_mm / 6.0
+
+
+def newtons_per_turn(tensioner: Tensioner, axial_stiffness_n: float, loop_length_mm: float) -> float:
+    """Tension gained per turn of the tensioner's screw, for EA in N and the loop in mm.
+
+    ``threaded_idler`` (the screw moves an idler round which the belt wraps): EA 2 p sin(wrap/2) / loop.
+    ``threaded_clamp`` (the screw draws a belt end): EA p / loop.
+    ``slider`` and ``sprung_lock`` have no thread that sets the tension: here it is per mm of slider travel,
+    i.e. as a threaded idler of 1 mm pitch.
+    """
+    ea_per_mm = axial_stiffness_n / loop_length_mm
+    if tensioner.kind == "threaded_clamp":
+        return ea_per_mm * _pitch(tensioner)
+    travel = 1.0 if tensioner.kind in ("slider", "sprung_lock") else _pitch(tensioner)
+    return ea_per_mm * 2 * travel * math.sin(math.radians(tensioner.wrap_deg) / 2)
+
+
+def _pitch(tensioner: Tensioner) -> float:
+    if tensioner.thread_pitch_mm is None:
+        raise BadInput(
+            "missing_field",
+            "The tensioner's thread pitch is needed: 0.5 mm is typical for M3, 0.7 for M4, 0.8 for M5.",
+            "tensioner.thread_pitch_mm",
+        )
+    return tensioner.thread_pitch_mm
+
+
+def motor_travel(kinematics: str, dx: float, dy: float) -> dict[str, float]:
+    """Motor travel (mm of belt) that makes the head move by (dx, dy) against the part.
+
+    CoreXY: A = x + y, B = x - y. Bed-slinger and fixed bed: a motor an axis.
+    Delta and belt-bed have no such linear pair: ``not_for_this_kinematics``.
+    """
+    if kinematics == "corexy":
+        return {"a": dx + dy, "b": dx - dy}
+    if kinematics in ("bed_slinger", "fixed_bed"):
+        return {"x": dx, "y": dy}
+    raise BadInput(
+        "not_for_this_kinematics",
+        f"On a {kinematics.replace('_', '-')} machine no fixed pair of motors makes X and Y: "
+        "the same shift is a different motor travel at each place.",
+        "kinematics",
+    )
+
+
+def axis_travel(kinematics: str, motors: dict[str, float]) -> tuple[float, float]:
+    """Head travel (dx, dy) in mm from motor travel; the inverse of `motor_travel`."""
+    if kinematics == "corexy":
+        return (motors["a"] + motors["b"]) / 2, (motors["a"] - motors["b"]) / 2
+    if kinematics in ("bed_slinger", "fixed_bed"):
+        return motors["x"], motors["y"]
+    motor_travel(kinematics, 0.0, 0.0)
+    raise AssertionError("unreachable")

@@ -1,0 +1,78 @@
+"""One module for each measuring procedure; this package finds them by file name and imports only what is asked for."""
+
+from __future__ import annotations
+
+import importlib
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from ..errors import BadInput
+from .base import Context, Procedure, Result
+
+_SHARED = {"__init__", "base"}
+
+
+def names() -> list[str]:
+    """Names of all procedures, as on the command line (``belt-pluck``)."""
+    return sorted(
+        p.stem.replace("_", "-")
+        for p in Path(__file__).parent.glob("*.py")
+        if p.stem not in _SHARED and not p.stem.startswith("_")
+    )
+
+
+def get(name: str) -> Procedure:
+    """The procedure of that name; ``unknown_procedure`` otherwise."""
+    if name not in names():
+        raise BadInput("unknown_procedure", f"There is no procedure “{name}”. There are: {', '.join(names())}.")
+    found = importlib.import_module(f".{name.replace('-', '_')}", __name__).PROCEDURE
+    assert isinstance(found, Procedure)
+    return found
+
+
+def run(name: str, context: dict[str, Any], data: bytes | None = None) -> Result:
+    """Check the context, run the procedure, give its result. Bad input raises `BadInput` with the field named."""
+    procedure = get(name)
+    if procedure.data is None and data is not None:
+        raise BadInput("out_of_range", f"{name} takes no data file; all of it stands in the context.", "data")
+    if procedure.data is not None and data is None:
+        raise BadInput("missing_field", f"{name} needs a {procedure.data.upper()} file.", "data")
+    return procedure.analyse(parse(procedure.context, context), data)
+
+
+def parse(model: type[Context], context: Any) -> Any:
+    """Validate a context against its model; the first thing wrong comes back as one `BadInput` naming the field."""
+    if not isinstance(context, dict):
+        raise BadInput("wrong_type", "The context must be a JSON object.", "context")
+    try:
+        return model.model_validate(context)
+    except ValidationError as e:
+        raise _refusal(e) from e
+
+
+def _refusal(e: ValidationError) -> BadInput:
+    first = e.errors(include_url=False)[0]
+    kind = first["type"]
+    # A union's tag stands in pydantic's path but not in what the person typed.
+    field = ".".join(str(p) for p in first["loc"] if p not in ("belt", "screw", "extruder")) or "context"
+    message = first["msg"].removeprefix("Value error, ")
+    if kind in _CODES:
+        code = _CODES[kind]
+    elif "must be a finite number" in message:
+        code = "not_finite"
+    elif kind.startswith(_RANGE):
+        code = "out_of_range"
+    else:
+        code = "wrong_type"
+    return BadInput(code, f"{field}: {message[0].lower()}{message[1:]}.", field)
+
+
+_CODES = {
+    "missing": "missing_field",
+    "finite_number": "not_finite",
+    "too_short": "too_few_rows",
+    "too_long": "too_large",
+}
+_RANGE = ("greater_than", "less_than", "literal_error", "enum", "value_error", "extra_forbidden")

@@ -1,0 +1,98 @@
+"""Shapes and small pieces that every procedure shares: the result, its advice, warnings and findings."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict
+
+from ..machine import Place
+from ..quantities import Quantity, Verdict
+
+DataKind = Literal["wav", "csv"]
+
+
+class Context(BaseModel):
+    """What a procedure is told besides its data. Unknown fields are refused, so a misspelt one is not lost."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Part(BaseModel):
+    """A piece of a result."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class Advice(Part):
+    """One thing to do. ``amount`` says how far, ``expect`` what the next measurement should read if it is right."""
+
+    action: str
+    target: str
+    amount: Quantity | None = None
+    direction: str | None = None
+    reason: str
+    expect: Quantity | None = None
+
+
+class Warning_(Part):
+    """Why the figure may mislead."""
+
+    code: str
+    message: str
+
+
+class Finding(Part):
+    """Something the diagnosis understands. Ids stand in ``knowledge/findings.json``."""
+
+    finding: str
+    axis: Place | None = None
+    state: Literal["present", "absent", "unknown"]
+    value: Quantity | None = None
+
+
+class Result(Part):
+    """What every result has."""
+
+    verdict: Verdict
+    advice: list[Advice] = []
+    warnings: list[Warning_] = []
+    findings: list[Finding] = []
+
+    def warn(self, code: str, message: str) -> None:
+        """Add a warning."""
+        self.warnings.append(Warning_(code=code, message=message))
+
+
+@dataclass(frozen=True)
+class Procedure:
+    """What the registry, the command line and the server know of a procedure.
+
+    ``analyse(context, data)`` takes a validated context and the bytes of the data file (None where it has none).
+    """
+
+    name: str
+    title: str
+    context: type[Context]
+    result: type[Result]
+    analyse: Callable[[Any, bytes | None], Result]
+    data: DataKind | None = None
+
+    def schema(self) -> dict[str, Any]:
+        """JSON Schemas of input and result."""
+        return {
+            "procedure": self.name,
+            "title": self.title,
+            "data": self.data,
+            "context": self.context.model_json_schema(),
+            "result": self.result.model_json_schema(mode="serialization"),
+        }
+
+
+def three_way(verdict: Verdict, bad: Verdict = "out_of_tolerance") -> Literal["present", "absent", "unknown"]:
+    """State of a finding that stands for being out of tolerance."""
+    if verdict == bad:
+        return "present"
+    return "absent" if verdict in ("in_tolerance", "watch") else "unknown"

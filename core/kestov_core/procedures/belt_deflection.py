@@ -1,0 +1,134 @@
+"""belt-deflection: tension of a belt from the force that presses its span aside.
+
+Held at both ends of the span: F = 4 T (d/L) + 8 EA (d/L)^3; free to slip over its idlers the stretch spreads over
+the loop: F = 4 T (d/L) + 8 EA d^3 / (L^2 L_loop).
+"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field
+
+from ..errors import BadInput
+from ..machine import Place
+from ..quantities import Limits, Positive, Quantity, decide, quadrature, t95
+from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
+from .belt_pluck import Percent, Target
+
+
+class Press(Part):
+    """One reading: the force at mid-span and how far the belt went."""
+
+    force_n: Positive
+    deflection_mm: Positive
+
+
+class BeltDeflectionContext(Context):
+    """What was pressed and how. Resolutions: a 0.1 N scale and half a millimetre by rule are typical."""
+
+    span_mm: Positive
+    span_u95_mm: Annotated[float, Field(ge=0)] = 1.0
+    axial_stiffness_n: Positive | None = None
+    axial_stiffness_u95_percent: Percent = 40.0
+    readings: Annotated[list[Press], Field(min_length=1)]
+    loop_length_mm: Positive | None = None
+    resolution_n: Annotated[float, Field(ge=0)] = 0.1
+    resolution_mm: Annotated[float, Field(ge=0)] = 0.5
+    target_n: Target | None = None
+    axis: Place | None = None
+
+
+class BeltDeflectionResult(Result):
+    """Tension, and the share of the force that stretched the belt instead of bending it aside."""
+
+    tension: Quantity
+    stretch_share: float
+
+
+def analyse(context: BeltDeflectionContext, data: bytes | None = None) -> BeltDeflectionResult:
+    """Tension from one press or more, weighted by what each can tell."""
+    span = context.span_mm
+    force = np.array([r.force_n for r in context.readings])
+    d = np.array([r.deflection_mm for r in context.readings])
+    if np.any(d > 0.2 * span):
+        worst = int(np.argmax(d))
+        raise BadInput(
+            "out_of_range",
+            f"Reading {worst + 1} presses {d[worst]:g} mm on a span of {span:g} mm: more than a fifth. Press less.",
+            f"readings.{worst}.deflection_mm",
+        )
+    result = BeltDeflectionResult(verdict="not_judged", tension=Quantity(value=0.0, unit="N"), stretch_share=0.0)
+    cubic, cubic_percent = _stretch(context, force, d, result)
+    tension_each = (force - cubic * d**3) * span / (4 * d)
+    # A resolution step r is uniform of half-width r/2; 95 % of it is 0.566 r on the normal scale used here.
+    u_force = 0.566 * context.resolution_n * span / (4 * d)
+    u_depth = 0.566 * context.resolution_mm * (tension_each / d + 2 * cubic * d * span / 4)
+    u_each = np.hypot(np.hypot(u_force, u_depth), 1e-9 + 1e-6 * np.abs(tension_each))
+    w = 1 / u_each**2
+    tension = float((w * tension_each).sum() / w.sum())
+    n = len(d)
+    own = float(1 / np.sqrt(w.sum()))
+    if n > 1:
+        scatter = np.sqrt((w * (tension_each - tension) ** 2).sum() / w.sum() / (n - 1))
+        own = quadrature(own, t95(n - 1) * float(scatter))
+    else:
+        result.warn("single_reading", "One press only: its spread is not known. Press three times, at two depths.")
+    bent = float((w * cubic * d**3 * span / (4 * d)).sum() / w.sum())
+    shared = quadrature(abs(tension) * context.span_u95_mm / span, bent * cubic_percent / 100)
+    if tension <= 0:
+        raise BadInput(
+            "out_of_range",
+            "The belt's own stretch explains all of the force: with this stiffness no tension is left. "
+            "Check the stiffness, and press less deep.",
+            "axial_stiffness_n",
+        )
+    u95 = quadrature(own, shared)
+    limits = Limits(low=context.target_n.low, high=context.target_n.high) if context.target_n else None
+    result.tension = Quantity(value=tension, u95=u95, unit="N", own=own, shared=shared)
+    result.stretch_share = bent / (tension + bent)
+    result.verdict = decide(tension, u95, limits)
+    if limits is not None:
+        for finding, side in (("belt_slack", Limits(low=limits.low)), ("belt_overtight", Limits(high=limits.high))):
+            state = three_way(decide(tension, u95, side, outer=0))
+            result.findings.append(Finding(finding=finding, axis=context.axis, state=state, value=result.tension))
+    if result.verdict == "cannot_tell":
+        result.advice.append(
+            Advice(
+                action="press_again" if own >= shared else "measure_span",
+                target=context.axis or "belt",
+                reason="The limit lies inside the uncertainty. "
+                + (
+                    "Press deeper and more often, with a finer scale."
+                    if own >= shared
+                    else "Press less deep, so that the belt's stretch counts less, and measure the span again."
+                ),
+            )
+        )
+    return result
+
+
+def _stretch(
+    context: BeltDeflectionContext, force: np.ndarray, d: np.ndarray, result: BeltDeflectionResult
+) -> tuple[float, float]:
+    """Factor of d^3 (N/mm^3) and its u95 (%): from the stiffness, else fitted, else neglected with a warning."""
+    span = context.span_mm
+    if context.axial_stiffness_n is not None:
+        length = span if context.loop_length_mm is None else context.loop_length_mm
+        return 8 * context.axial_stiffness_n / (span**2 * length), context.axial_stiffness_u95_percent
+    if len(d) >= 3 and np.ptp(d) > 0.5 * d.max():
+        a = np.stack([d, d**3], axis=1)
+        (_, cubic), *_ = np.linalg.lstsq(a, force, rcond=None)
+        result.warn("stretch_fitted", "The belt's stretch was taken from the readings themselves.")
+        return max(float(cubic), 0.0), 50.0
+    result.warn(
+        "stretch_not_known",
+        "The belt's stiffness is not given, so its stretch was left out: the tension reads too high, more so the deeper you press.",
+    )
+    return 0.0, 0.0
+
+
+PROCEDURE = Procedure(
+    "belt-deflection", "Belt tension by spring scale", BeltDeflectionContext, BeltDeflectionResult, analyse
+)

@@ -1,0 +1,215 @@
+"""belt-pluck: tension of a belt from the sound of its plucked free span.
+
+T = 4 mu L^2 f_0^2, f_0 the pitch freed of stiffness. The listening is in ``signals.plucks``.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from ..errors import BadInput
+from ..machine import Place, linear_density_typical
+from ..quantities import Limits, Positive, Quantity, decide, quadrature, rounded
+from ..readers import read_wav
+from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
+
+Percent = Annotated[float, Field(ge=0, le=100)]
+
+
+class Target(Part):
+    """The tension band of the belt (N)."""
+
+    low: Positive
+    high: Positive
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Target:
+        if self.high <= self.low:
+            raise ValueError("the band's high must be above its low")
+        return self
+
+
+class BeltPluckContext(Context):
+    """What the belt is. Without a linear density the typical figure for ``width_mm`` is taken (± 12 %)."""
+
+    span_mm: Positive
+    span_u95_mm: Annotated[float, Field(ge=0)] = 1.0
+    linear_density_g_per_m: Positive | None = None
+    linear_density_u95_percent: Percent | None = None
+    width_mm: Positive | None = None
+    target_n: Target | None = None
+    mains_hz: Literal[50, 60] = 50
+    axis: Place | None = None
+
+
+class PluckHeard(Part):
+    """One pluck: when, at what pitch (Hz, freed of stiffness), whether it was used, and why not."""
+
+    at_s: float
+    frequency_hz: float | None
+    used: bool
+    why_not: str | None = None
+
+
+class PartialHeard(Part):
+    """A partial as heard in the clearest pluck: its number, frequency, and level under the strongest."""
+
+    n: int
+    frequency_hz: float
+    level_db: float
+
+
+class BeltPluckResult(Result):
+    """Tension, pitch, and what was heard."""
+
+    tension: Quantity
+    frequency: Quantity
+    inharmonicity: float
+    plucks: list[PluckHeard]
+    partials: list[PartialHeard]
+
+
+def analyse(context: BeltPluckContext, data: bytes | None) -> BeltPluckResult:
+    """Hear the plucks in a WAV recording and give the tension. Errors: those of `read_wav`, and ``no_pluck``."""
+    from ..signals.plucks import hear
+
+    assert data is not None
+    density, density_percent = density_of(context)
+    sound = read_wav(data)
+    if sound.seconds < 0.25:
+        raise BadInput("no_pluck", f"The recording is only {sound.seconds:.2f} s long: too short for a pluck.", "data")
+    hearing = hear(sound.samples, sound.rate_hz)
+    if hearing.f0_hz is None or hearing.u95_hz is None:
+        raise BadInput("no_pluck", hearing.why_not, "data")
+
+    f0, u_f = hearing.f0_hz, hearing.u95_hz
+    span_m = context.span_mm / 1000
+    tension = 4 * density / 1000 * span_m**2 * f0**2
+    own = tension * 2 * u_f / f0
+    shared = tension * quadrature(2 * context.span_u95_mm / context.span_mm, density_percent / 100)
+    u95 = quadrature(own, shared)
+    limits = Limits(low=context.target_n.low, high=context.target_n.high) if context.target_n else None
+    used = [h for h in hearing.plucks if h.used]
+    clearest = max((h.fit for h in used if h.fit), key=lambda fit: len(fit.partials))
+    result = BeltPluckResult(
+        verdict=decide(tension, u95, limits),
+        tension=Quantity(value=tension, u95=u95, unit="N", own=own, shared=shared),
+        frequency=Quantity(value=f0, u95=u_f, unit="Hz"),
+        inharmonicity=hearing.b,
+        plucks=[
+            PluckHeard(at_s=h.at_s, frequency_hz=h.frequency_hz, used=h.used, why_not=h.why_not) for h in hearing.plucks
+        ],
+        partials=[PartialHeard(n=p.n, frequency_hz=p.hz, level_db=p.level_db) for p in clearest.partials],
+    )
+    _warn(result, context, len(used), hearing)
+    _find(result, context, limits)
+    _advise(result, context, own, shared, u95)
+    return result
+
+
+def density_of(context: BeltPluckContext) -> tuple[float, float]:
+    """Linear density (g/m) and its u95 (%): as given (3 % when weighed), else typical for the width."""
+    if context.linear_density_g_per_m is not None:
+        given = context.linear_density_u95_percent
+        return context.linear_density_g_per_m, 3.0 if given is None else given
+    if context.width_mm is None:
+        raise BadInput(
+            "missing_field",
+            "linear_density_g_per_m: weigh a metre of the belt, or give width_mm for the typical figure.",
+            "linear_density_g_per_m",
+        )
+    return linear_density_typical(context.width_mm)
+
+
+def _warn(result: BeltPluckResult, context: BeltPluckContext, used: int, hearing: object) -> None:
+    from ..signals.plucks import Hearing
+
+    assert isinstance(hearing, Hearing)
+    if used < 3:
+        result.warn(
+            "few_plucks",
+            f"Only {used} {'pluck' if used == 1 else 'plucks'} could be used; three or more show how far they spread.",
+        )
+    if hearing.disagree:
+        result.warn(
+            "plucks_disagree", "The plucks lie more than 2 % apart. Was the carriage moved, or the belt touched?"
+        )
+    if hearing.octave_doubt:
+        result.warn(
+            "octave_doubt",
+            "Few partials were heard: the pitch may be an octave off. Record closer, or pluck nearer one end.",
+        )
+    if hearing.clipped > 1e-4:
+        result.warn("clipped", "The recording is clipped. The pitch stands, but move the microphone a little away.")
+    if hearing.seconds < 2:
+        result.warn(
+            "short_recording",
+            f"The recording is {hearing.seconds:.1f} s long; about ten seconds with five plucks is best.",
+        )
+    mains = [t for t in hearing.tones if _is_mains(t.frequency_hz, context.mains_hz)]
+    if mains and max(t.amplitude for t in mains) > 0.003:
+        result.warn("mains_hum", f"Mains hum at {mains[0].frequency_hz:.0f} Hz was heard and left out.")
+
+
+def _is_mains(hz: float, mains_hz: int) -> bool:
+    n = round(hz / mains_hz)
+    return 1 <= n <= 12 and abs(hz - n * mains_hz) < 0.004 * n * mains_hz
+
+
+def _find(result: BeltPluckResult, context: BeltPluckContext, limits: Limits | None) -> None:
+    if limits is None or limits.low is None or limits.high is None:
+        return
+    for finding, low, high in (("belt_slack", limits.low, None), ("belt_overtight", None, limits.high)):
+        side = decide(result.tension.value, result.tension.u95, Limits(low=low, high=high), outer=0)
+        result.findings.append(Finding(finding=finding, axis=context.axis, state=three_way(side), value=result.tension))
+
+
+def _advise(result: BeltPluckResult, context: BeltPluckContext, own: float, shared: float, u95: float) -> None:
+    if context.target_n is None:
+        return
+    band, tension = context.target_n, result.tension
+    middle = (band.low + band.high) / 2
+    target = context.axis or "belt"
+    if result.verdict == "cannot_tell":
+        if shared > own:
+            result.advice.append(
+                Advice(
+                    action="weigh_belt" if context.linear_density_u95_percent != 0 else "measure_span",
+                    target=target,
+                    reason="The reading is steady; what is unsure is the belt's own weight and length. "
+                    "Weigh a metre of it (two minutes): more plucks would not settle it.",
+                )
+            )
+        else:
+            gap = min(abs(tension.value - band.low), abs(tension.value - band.high))
+            room = math.sqrt(max(gap**2 - shared**2, 1e-9))
+            used = sum(p.used for p in result.plucks)
+            more = max(1, min(20, math.ceil(used * (own / room) ** 2) - used))
+            result.advice.append(
+                Advice(
+                    action="pluck_again",
+                    target=target,
+                    amount=Quantity(value=more, unit="1"),
+                    reason=f"The limit lies inside the uncertainty; about {more} more plucks would settle it.",
+                )
+            )
+    elif result.verdict == "out_of_tolerance":
+        slack = tension.value < band.low
+        result.advice.append(
+            Advice(
+                action="tighten_belt" if slack else "slacken_belt",
+                target=target,
+                amount=Quantity(value=abs(middle - tension.value), u95=u95, unit="N"),
+                direction="up" if slack else "down",
+                reason=f"{rounded(tension.value, u95)} N lies {'below' if slack else 'above'} the band of "
+                f"{band.low:g} to {band.high:g} N."
+                + ("" if slack else " Over-tight wears bearings and motor shafts as slack wears teeth."),
+                expect=Quantity(value=middle, u95=u95, unit="N"),
+            )
+        )
+
+
+PROCEDURE = Procedure("belt-pluck", "Belt tension by pitch", BeltPluckContext, BeltPluckResult, analyse, data="wav")

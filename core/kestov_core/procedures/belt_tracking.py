@@ -1,0 +1,108 @@
+"""belt-tracking: whether a belt runs true between the flanges of its idlers over the whole travel."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+from pydantic import Field
+
+from ..machine import Place
+from ..quantities import Finite, Limits, Positive, Quantity, decide, worst
+from .base import Advice, Context, Finding, Part, Procedure, Result
+
+#: u95 of a reading whose step is r, as a share of r (uniform of half-width r/2, normal scale).
+_OF_STEP = 1.96 / (2 * 3**0.5)
+
+
+class Position(Part):
+    """Clearance to the upper and the lower flange at one place of the travel."""
+
+    travel_mm: Finite
+    clearance_top_mm: Annotated[float, Field(ge=0)]
+    clearance_bottom_mm: Annotated[float, Field(ge=0)]
+
+
+class BeltTrackingContext(Context):
+    """Clearances along the travel, by feeler gauge or loupe."""
+
+    positions: Annotated[list[Position], Field(min_length=2)]
+    limit_mm: Positive = 0.2
+    resolution_mm: Annotated[float, Field(ge=0)] = 0.05
+    axis: Place | None = None
+
+
+class BeltTrackingResult(Result):
+    """How far the belt wanders, how near it comes to a flange, and which it touches."""
+
+    wander: Quantity
+    smallest_clearance: Quantity
+    touches: Literal["top", "bottom", "both", "none"]
+
+
+def analyse(context: BeltTrackingContext, data: bytes | None = None) -> BeltTrackingResult:
+    """Wander = largest less smallest of (top - bottom)/2. Contact: a clearance not above its uncertainty."""
+    top = np.array([p.clearance_top_mm for p in context.positions])
+    bottom = np.array([p.clearance_bottom_mm for p in context.positions])
+    u = _OF_STEP * context.resolution_mm
+    # Half a difference of two readings has u / sqrt 2; the difference of two such has u.
+    offset = (top - bottom) / 2
+    wander = Quantity(value=float(np.ptp(offset)), u95=u, unit="mm")
+    at_top, at_bottom = bool(top.min() <= u), bool(bottom.min() <= u)
+    touches: Literal["top", "bottom", "both", "none"] = (
+        "both" if at_top and at_bottom else "top" if at_top else "bottom" if at_bottom else "none"
+    )
+    of_wander = decide(wander.value, wander.u95, Limits(high=context.limit_mm))
+    result = BeltTrackingResult(
+        verdict=worst([of_wander, "out_of_tolerance" if touches != "none" else "in_tolerance"]),
+        wander=wander,
+        smallest_clearance=Quantity(value=float(min(top.min(), bottom.min())), u95=u, unit="mm"),
+        touches=touches,
+    )
+    state: Literal["present", "absent"] = "present" if touches != "none" else "absent"
+    result.findings.append(
+        Finding(finding="belt_touches_flange", axis=context.axis, state=state, value=result.smallest_clearance)
+    )
+    if len(context.positions) < 3:
+        result.warn("few_positions", "Two places only: look at both ends and the middle of the travel.")
+    where = context.axis or "belt"
+    if touches in ("top", "bottom"):
+        other = "bottom" if touches == "top" else "top"
+        result.advice.append(
+            Advice(
+                action="tip_tensioner",
+                target=where,
+                direction=f"away from the {touches} flange",
+                reason=f"The belt climbs to the {touches} flange. Lock screws until they only just hold; tip the tensioner's "
+                f"{touches} end a hair toward slack so that the belt moves to the {other}; run end to end; look again.",
+            )
+        )
+    elif touches == "both":
+        result.advice.append(
+            Advice(
+                action="check_idlers",
+                target=where,
+                reason="It touches both flanges: an idler or pulley stands askew or too narrow. Look at each before tipping the tensioner.",
+            )
+        )
+    elif of_wander == "out_of_tolerance":
+        result.advice.append(
+            Advice(
+                action="align_idlers",
+                target=where,
+                amount=Quantity(value=wander.value - context.limit_mm, u95=u, unit="mm"),
+                reason="It touches nothing yet, but wanders more than the limit: idler or pulley shafts are not parallel.",
+            )
+        )
+    elif result.verdict == "cannot_tell":
+        result.advice.append(
+            Advice(
+                action="measure_again",
+                target=where,
+                reason="The limit lies inside the uncertainty: use a finer feeler gauge, at more places.",
+            )
+        )
+    return result
+
+
+PROCEDURE = Procedure("belt-tracking", "Belt tracking", BeltTrackingContext, BeltTrackingResult, analyse)

@@ -1,0 +1,129 @@
+"""ringing-print: frequency and damping of what rings, from the ripples after a printed corner.
+
+f = v * count / distance; damping by the logarithmic decrement of successive peaks.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field
+
+from ..errors import BadInput
+from ..machine import Place
+from ..quantities import Positive, Quantity, quadrature, t95
+from .base import Advice, Context, Finding, Part, Procedure, Result
+
+
+class Ripples(Part):
+    """So many ripples over a distance; ``from_mm``: how far after the corner the count began."""
+
+    count: Positive
+    distance_mm: Positive
+    from_mm: Annotated[float, Field(ge=0)] | None = None
+
+
+class RingingPrintContext(Context):
+    """What was printed and counted. ``resolution_mm`` covers caliper, eye and ripple edge; 0.2 mm is typical."""
+
+    speed_mm_s: Positive
+    ripples: Annotated[list[Ripples], Field(min_length=1)]
+    amplitudes_mm: list[Positive] = []
+    amplitude_resolution_mm: Annotated[float, Field(ge=0)] = 0.01
+    acceleration_mm_s2: Positive | None = None
+    resolution_mm: Annotated[float, Field(ge=0)] = 0.2
+    axis: Place | None = None
+
+
+class RingingPrintResult(Result):
+    """The damped frequency, the undamped where damping is known, and from where ripples count."""
+
+    frequency: Quantity
+    undamped_frequency: Quantity | None = None
+    damping_ratio: Quantity | None = None
+    count_from_mm: float | None = None
+
+
+def analyse(context: RingingPrintContext, data: bytes | None = None) -> RingingPrintResult:
+    """Frequency joined over the counts by weight of count; damping where two peaks or more were measured."""
+    count = np.array([r.count for r in context.ripples])
+    distance = np.array([r.distance_mm for r in context.ripples])
+    f = context.speed_mm_s * count / distance
+    weight = count / count.sum()
+    mean = float((weight * f).sum())
+    u_each = f * 0.566 * context.resolution_mm / distance
+    own = float(np.sqrt(((weight * u_each) ** 2).sum()))
+    if len(f) > 1:
+        # Effective number of equal readings for weights that differ.
+        effective = 1 / float((weight**2).sum())
+        variance = float((weight * (f - mean) ** 2).sum()) / max(1 - 1 / effective, 1e-9)
+        own = quadrature(own, t95(len(f) - 1) * math.sqrt(variance / effective))
+    result = RingingPrintResult(verdict="not_judged", frequency=Quantity(value=mean, u95=own, unit="Hz"))
+    if len(f) == 1:
+        result.warn("single_reading", "One count only: count at another corner too, so that the spread is seen.")
+    _ramp(context, result)
+    if len(context.amplitudes_mm) >= 2:
+        _damping(context, result)
+    elif context.amplitudes_mm:
+        raise BadInput("too_few_rows", "Damping needs two peaks or more, one after the other.", "amplitudes_mm")
+    result.findings.append(
+        Finding(finding="ringing_frequency", axis=context.axis, state="present", value=result.frequency)
+    )
+    if len(f) == 1:
+        result.advice.append(
+            Advice(
+                action="print_again",
+                target=context.axis or "all",
+                reason="Print the same corner at another speed: a spacing that grows with speed is a resonance, one that stays is not.",
+            )
+        )
+    return result
+
+
+def _ramp(context: RingingPrintContext, result: RingingPrintResult) -> None:
+    """Ripples inside v^2/(2a) after the corner lie closer together: the head is still speeding up."""
+    if context.acceleration_mm_s2 is None:
+        return
+    ramp = context.speed_mm_s**2 / (2 * context.acceleration_mm_s2)
+    result.count_from_mm = ramp
+    for r in context.ripples:
+        if r.from_mm is not None and r.from_mm < ramp:
+            result.warn(
+                "counted_in_acceleration",
+                f"A count began {r.from_mm:g} mm after the corner; the head only has its speed from {ramp:.1f} mm on. Count from there.",
+            )
+
+
+def _damping(context: RingingPrintContext, result: RingingPrintResult) -> None:
+    """Logarithmic decrement by a line through ln(amplitude), each peak weighted by its resolution."""
+    a = np.array(context.amplitudes_mm)
+    if np.any(np.diff(a) >= 0) and a[-1] >= a[0]:
+        raise BadInput("out_of_range", "The peaks do not die away: enter them from the corner on.", "amplitudes_mm")
+    n = np.arange(len(a), dtype=float)
+    sigma = np.maximum(context.amplitude_resolution_mm / (2 * math.sqrt(3)) / a, 1e-3)
+    w = 1 / sigma**2
+    centre = (w * n).sum() / w.sum()
+    spread = (w * (n - centre) ** 2).sum()
+    log_a = np.log(a)
+    decrement = -float((w * (n - centre) * log_a).sum() / spread)
+    u = 1.96 / math.sqrt(float(spread))
+    if len(a) > 2:
+        left = log_a - (w * log_a).sum() / w.sum() + decrement * (n - centre)
+        chi = float((w * left**2).sum() / (len(a) - 2))
+        u = max(u, t95(len(a) - 2) * math.sqrt(chi / float(spread)))
+    zeta = decrement / math.hypot(2 * math.pi, decrement)
+    # d zeta / d decrement
+    slope = (1 - zeta**2) ** 1.5 / (2 * math.pi)
+    result.damping_ratio = Quantity(
+        value=zeta, u95=u * slope, unit="1", low=max(0.0, zeta - u * slope), high=zeta + u * slope
+    )
+    k = 1 / math.sqrt(1 - zeta**2)
+    f = result.frequency
+    result.undamped_frequency = Quantity(
+        value=f.value * k, u95=quadrature((f.u95 or 0) * k, f.value * k**3 * zeta * u * slope), unit="Hz"
+    )
+
+
+PROCEDURE = Procedure("ringing-print", "Ringing on a print", RingingPrintContext, RingingPrintResult, analyse)

@@ -1,0 +1,182 @@
+"""Values with their uncertainty, how they combine, and the decision against limits.
+
+Not here: anything that knows what is being measured.
+
+Sources: JCGM 100:2008 (GUM) for combination and Student's t with effective degrees of freedom;
+ISO 14253-1:2017 for the decision rule.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+
+from .errors import BadInput
+
+Verdict = Literal["in_tolerance", "watch", "out_of_tolerance", "cannot_tell", "not_judged"]
+
+#: Two-sided 95 % points of Student's t for 1..30 degrees of freedom (any statistics table).
+_T95 = (
+    12.706, 4.303, 3.182, 2.776, 2.571, 2.447, 2.365, 2.306, 2.262, 2.228,
+    2.201, 2.179, 2.160, 2.145, 2.131, 2.120, 2.110, 2.101, 2.093, 2.086,
+    2.080, 2.074, 2.069, 2.064, 2.060, 2.056, 2.052, 2.048, 2.045, 2.042,
+)  # fmt: skip
+_Z95 = 1.959964
+
+#: Factor from each known unit to the base unit of its dimension (mm, N, Hz, s, 1, turns, degrees).
+UNITS: dict[str, tuple[str, float]] = {
+    "mm": ("length", 1.0), "m": ("length", 1000.0), "um": ("length", 0.001), "in": ("length", 25.4),
+    "N": ("force", 1.0), "lbf": ("force", 4.4482216152605), "gf": ("force", 0.00980665), "kgf": ("force", 9.80665),
+    "Hz": ("frequency", 1.0), "s": ("time", 1.0), "ms": ("time", 0.001),
+    "1": ("ratio", 1.0), "%": ("ratio", 0.01),
+    "turns": ("turn", 1.0), "deg": ("angle", 1.0),
+    "N/turn": ("force_per_turn", 1.0), "N/mm": ("force_per_length", 1.0),
+    "mm/s": ("speed", 1.0), "mm/s2": ("acceleration", 1.0),
+}  # fmt: skip
+
+
+def _finite(value: float) -> float:
+    if not math.isfinite(value):
+        raise ValueError("must be a finite number")
+    return value
+
+
+def _positive(value: float) -> float:
+    if value <= 0:
+        raise ValueError("must be greater than zero")
+    return value
+
+
+Finite = Annotated[float, AfterValidator(_finite)]
+Positive = Annotated[float, AfterValidator(_finite), AfterValidator(_positive)]
+
+
+class Quantity(BaseModel):
+    """A value with its expanded uncertainty (95 % coverage) and unit.
+
+    ``own`` is the part of ``u95`` that belongs to this reading alone (repeats, resolution);
+    ``shared`` the part that comes from constants which a comparison of like with like cancels.
+    ``low`` and ``high`` are given where the interval is not symmetric.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+
+    value: Finite
+    u95: Annotated[float, Field(ge=0), AfterValidator(_finite)] | None = None
+    unit: str
+    own: Annotated[float, Field(ge=0), AfterValidator(_finite)] | None = None
+    shared: Annotated[float, Field(ge=0), AfterValidator(_finite)] | None = None
+    low: Finite | None = None
+    high: Finite | None = None
+
+    def in_unit(self, unit: str, field: str | None = None) -> Quantity:
+        """The same quantity in another unit of the same dimension; refuses any other (`unknown_unit`)."""
+        if self.unit not in UNITS:
+            raise BadInput("unknown_unit", f"The unit “{self.unit}” is not known. Use {unit}.", field)
+        if UNITS[self.unit][0] != UNITS[unit][0]:
+            raise BadInput("unknown_unit", f"A figure in {self.unit} was given where {unit} is wanted.", field)
+        k = UNITS[self.unit][1] / UNITS[unit][1]
+        parts = {
+            n: (None if (v := getattr(self, n)) is None else v * k) for n in ("u95", "own", "shared", "low", "high")
+        }
+        return Quantity(value=self.value * k, unit=unit, **parts)
+
+    def own_u95(self) -> float:
+        """The uncertainty to use when like is compared with like; the whole where the parts are not known."""
+        part = self.own if self.own is not None else self.u95
+        return 0.0 if part is None else part
+
+
+class Limits(BaseModel):
+    """A tolerance: lower limit, upper limit, or both, in the unit of what is judged."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    low: Finite | None = None
+    high: Finite | None = None
+
+
+def quadrature(*parts: float | None) -> float:
+    """Root sum of squares of uncertainties; parts that are None count as nothing known, i.e. left out."""
+    return math.sqrt(sum(p * p for p in parts if p is not None))
+
+
+def t95(dof: float) -> float:
+    """Two-sided 95 % Student factor. Fractional degrees of freedom are rounded down (GUM G.4.1)."""
+    if dof < 1:
+        return _T95[0]
+    if dof >= 31:
+        # Cornish-Fisher term; exact to 0.001 for dof > 30.
+        return _Z95 + (_Z95**3 + _Z95) / (4 * dof)
+    return _T95[int(dof) - 1]
+
+
+def effective_dof(parts: Sequence[tuple[float, float]]) -> float:
+    """Welch-Satterthwaite: parts as (standard uncertainty, its degrees of freedom)."""
+    total = sum(u * u for u, _ in parts)
+    spread = sum(u**4 / dof for u, dof in parts if math.isfinite(dof) and dof > 0)
+    return math.inf if spread == 0 else total * total / spread
+
+
+def mean_of(readings: Sequence[float], resolution: float = 0.0, stated_u95: float = 0.0) -> tuple[float, float]:
+    """Mean of repeated readings and its own u95.
+
+    ``resolution`` is the instrument's step r (uniform with half-width r/2, so r / (2 sqrt 3));
+    ``stated_u95`` the instrument's own stated spread, which alone speaks when there is one reading.
+    """
+    n = len(readings)
+    if n == 0:
+        raise BadInput("too_few_rows", "At least one reading is needed.")
+    mean = math.fsum(readings) / n
+    u_res = resolution / (2 * math.sqrt(3))
+    u_stated = stated_u95 / _Z95
+    if n == 1:
+        return mean, _Z95 * quadrature(u_res, u_stated)
+    s2 = math.fsum((r - mean) ** 2 for r in readings) / (n - 1)
+    u_mean = math.sqrt(s2 / n)
+    dof = effective_dof([(u_mean, n - 1), (u_res, math.inf), (u_stated, math.inf)])
+    return mean, t95(dof) * quadrature(u_mean, u_res, u_stated)
+
+
+def decide(value: float, u95: float | None, limits: Limits | None, outer: float = 0.2) -> Verdict:
+    """ISO 14253-1: inside only when value ± u95 is wholly inside, outside only when wholly outside.
+
+    ``watch``: inside, but the value lies in the last ``outer`` part of the band. With two limits that is
+    ``outer`` of the half band at either side; with one limit, ``outer`` of the limit's distance from zero.
+    An unknown uncertainty (None) decides nothing: ``cannot_tell``.
+    """
+    if limits is None or (limits.low is None and limits.high is None):
+        return "not_judged"
+    if u95 is None:
+        return "cannot_tell"
+    low = -math.inf if limits.low is None else limits.low
+    high = math.inf if limits.high is None else limits.high
+    if value - u95 > high or value + u95 < low:
+        return "out_of_tolerance"
+    if value - u95 < low or value + u95 > high:
+        return "cannot_tell"
+    if limits.low is not None and limits.high is not None:
+        margin = outer * (high - low) / 2
+    else:
+        margin = outer * abs(high if limits.low is None else low)
+    near = value > high - margin or value < low + margin
+    return "watch" if near else "in_tolerance"
+
+
+_ORDER: tuple[Verdict, ...] = ("out_of_tolerance", "cannot_tell", "watch", "in_tolerance", "not_judged")
+
+
+def worst(verdicts: Sequence[Verdict]) -> Verdict:
+    """The verdict of a result that has several: out, then cannot_tell, then watch, then in."""
+    return min(verdicts, key=_ORDER.index, default="not_judged")
+
+
+def rounded(value: float, u95: float | None) -> str:
+    """The value as text, rounded to its uncertainty's second digit. For sentences only; results keep full precision."""
+    if not u95:
+        return f"{value:.4g}"
+    digits = max(0, 1 - math.floor(math.log10(u95)))
+    return f"{value:.{min(digits, 6)}f}"

@@ -1,0 +1,137 @@
+"""Strict readers for the files people bring: WAV recordings and CSV tables.
+
+A file is taken whole or refused whole, with what is wrong, where, and how to mend it.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from .errors import BadInput
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+MAX_WAV_BYTES = 64 * 1024 * 1024
+MAX_CSV_BYTES = 50 * 1024 * 1024
+
+
+@dataclass(frozen=True)
+class Sound:
+    """A recording. ``samples``: float32, shape (n, channels), full scale ±1; ``rate_hz`` samples a second."""
+
+    samples: NDArray[np.float32]
+    rate_hz: int
+
+    @property
+    def seconds(self) -> float:
+        """Length in seconds."""
+        return float(self.samples.shape[0] / self.rate_hz)
+
+
+def read_wav(data: bytes) -> Sound:
+    """Read a WAV file: 8 to 192 kHz, one channel or more, PCM 16/24/32 bit or float.
+
+    Errors: ``empty_file``, ``too_large``, ``not_a_wav``, ``no_samples``, ``out_of_range`` (rate),
+    ``not_finite``.
+    """
+    if not data:
+        raise BadInput("empty_file", "The file is empty. Record again and save it as WAV.", "data")
+    if len(data) > MAX_WAV_BYTES:
+        raise BadInput("too_large", "The recording is over 64 MB. Ten seconds are plenty; cut it.", "data")
+    if data[:4] not in (b"RIFF", b"RF64") or data[8:12] != b"WAVE":
+        kind = "It looks like text. " if _looks_like_text(data[:512]) else ""
+        raise BadInput("not_a_wav", f"This is not a WAV file. {kind}Save the recording as WAV (PCM or float).", "data")
+    import numpy as np
+    import soundfile
+
+    try:
+        with soundfile.SoundFile(io.BytesIO(data)) as f:
+            if f.subtype not in ("PCM_16", "PCM_24", "PCM_32", "FLOAT", "DOUBLE"):
+                raise BadInput(
+                    "not_a_wav",
+                    f"This WAV holds {f.subtype} sound; PCM of 16, 24 or 32 bit, or float, is needed.",
+                    "data",
+                )
+            rate = int(f.samplerate)
+            samples = f.read(dtype="float32", always_2d=True)
+    except soundfile.SoundFileError as e:
+        raise BadInput("not_a_wav", "The WAV file is damaged and cannot be read. Record again.", "data") from e
+    if samples.shape[0] == 0:
+        raise BadInput("no_samples", "The WAV file has a header and no sound in it. Record again.", "data")
+    if not 8000 <= rate <= 192000:
+        raise BadInput("out_of_range", f"The sample rate is {rate} Hz; 8000 to 192000 Hz is accepted.", "data")
+    if not np.isfinite(samples.sum(dtype=np.float64)):
+        raise BadInput("not_finite", "The recording holds samples that are not numbers.", "data")
+    return Sound(samples=samples, rate_hz=rate)
+
+
+def _looks_like_text(head: bytes) -> bool:
+    try:
+        text = head.decode("utf-8")
+    except UnicodeDecodeError:
+        return False
+    return all(c.isprintable() or c in "\r\n\t" for c in text)
+
+
+def read_csv(data: bytes, columns: Sequence[str], optional: Sequence[str] = ()) -> dict[str, list[float]]:
+    """Read a table of figures with a header line.
+
+    Comma, semicolon or tab; decimal point or (not with comma as separator) decimal comma; a byte-order mark,
+    blank lines and lines that begin with ``#`` are passed over; columns in any order.
+
+    Returns the named columns as lists of floats; optional ones only where the header has them.
+    Errors: ``empty_file``, ``too_large``, ``not_text``, ``missing_column``, ``bad_row``, ``not_finite``.
+    """
+    if not data:
+        raise BadInput("empty_file", "The file is empty.", "data")
+    if len(data) > MAX_CSV_BYTES:
+        raise BadInput("too_large", "The table is over 50 MB.", "data")
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as e:
+        raise BadInput("not_text", "This is not a text table (CSV).", "data") from e
+    if "\0" in text:
+        raise BadInput("not_text", "This is not a text table (CSV).", "data")
+    lines = [(i, s) for i, s in enumerate(text.splitlines(), 1) if s.strip() and not s.lstrip().startswith("#")]
+    if not lines:
+        raise BadInput("empty_file", "There is no line of figures in the file.", "data")
+    header_line = lines[0][1]
+    separator = max(";\t,", key=header_line.count)
+    header = [h.strip().lower() for h in next(csv.reader([header_line], delimiter=separator))]
+    for name in columns:
+        if name not in header:
+            raise BadInput(
+                "missing_column",
+                f"The column “{name}” is missing. The header must name: {', '.join(columns)}.",
+                name,
+                lines[0][0],
+            )
+    wanted = [n for n in (*columns, *optional) if n in header]
+    table: dict[str, list[float]] = {n: [] for n in wanted}
+    for number, line in lines[1:]:
+        cells = next(csv.reader([line], delimiter=separator))
+        if len(cells) != len(header):
+            raise BadInput(
+                "bad_row", f"Row {number} has {len(cells)} cells where the header has {len(header)}.", "data", number
+            )
+        for name in wanted:
+            table[name].append(_figure(cells[header.index(name)], name, number, separator != ","))
+    return table
+
+
+def _figure(cell: str, column: str, row: int, comma: bool) -> float:
+    text = cell.strip()
+    try:
+        value = float(text.replace(",", ".") if comma else text)
+    except ValueError as e:
+        raise BadInput("bad_row", f"Row {row}, column {column}: “{text}” is not a figure.", column, row) from e
+    if not math.isfinite(value):
+        raise BadInput("not_finite", f"Row {row}, column {column}: “{text}” is not a finite figure.", column, row)
+    return value

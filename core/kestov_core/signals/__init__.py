@@ -1,0 +1,1 @@
+"""Numerical pieces that several procedures share: conditioning, onsets, partials, shapers."""

@@ -1,0 +1,326 @@
+"""The pitch of a struck string from its partials: spectrum of a stretch of sound, peaks, and the harmonic fit.
+
+f_n = n f_0 sqrt(1 + B n^2). The fundamental may be missing; partials may be missing where the string was plucked.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.fft as sfft
+from numpy.typing import NDArray
+
+from .conditioning import BAND_HZ
+
+Array = NDArray[np.float64]
+
+#: Accepted range of f_0 (Hz).
+LOWEST_HZ, HIGHEST_HZ = 15.0, 500.0
+#: Highest partial that is used.
+MOST_PARTIALS = 14
+#: Spread of inharmonicity before anything is heard (half-normal); belts lie between 1e-5 and 2e-3.
+_B_PRIOR = 8e-4
+_B_GRID = np.array([0.0, 1e-4, 3e-4, 6e-4, 1e-3, 1.4e-3, 1.9e-3])
+
+
+@dataclass(frozen=True)
+class Spectrum:
+    """Power spectrum of a stretch. ``power`` (m,), ``floor`` (m,) what would be there without the pluck; bins of ``df`` Hz.
+
+    ``seconds``: length of the stretch, which sets how finely frequencies can be told apart.
+    """
+
+    power: Array
+    floor: Array
+    df: float
+    seconds: float
+
+
+@dataclass(frozen=True)
+class Peaks:
+    """``hz`` (k,), ``power`` (k,), ``excess`` (k,) power over the floor; strongest first."""
+
+    hz: Array
+    power: Array
+    excess: Array
+
+
+@dataclass(frozen=True)
+class Partial:
+    """One partial: its number, frequency, standard uncertainty (Hz) and level (dB under the strongest)."""
+
+    n: int
+    hz: float
+    sigma_hz: float
+    level_db: float
+
+
+@dataclass(frozen=True)
+class StringFit:
+    """The fit of one stretch: ``f0_hz`` freed of stiffness with its standard uncertainty, B, and the partials used."""
+
+    f0_hz: float
+    sigma_hz: float
+    b: float
+    partials: list[Partial]
+
+
+def stretch_power(x: Array, rate_hz: float, size: int) -> Array:
+    """Power spectrum of ``x`` (n,) under a Hann window, padded to ``size``; scaled by window energy."""
+    window = np.hanning(len(x) + 2)[1:-1]
+    power: Array = np.abs(sfft.rfft(x * window, size)) ** 2 / (window @ window)
+    return power
+
+
+def spectrum_of(x: Array, before: Array | None, rate_hz: float) -> Spectrum:
+    """Spectrum of a stretch after a pluck, with the floor from its own neighbourhood and from the sound before."""
+    size = sfft.next_fast_len(max(16384, 6 * len(x)), real=True)
+    power = stretch_power(x, rate_hz, size)
+    df = rate_hz / size
+    floor = _local_floor(power, df)
+    if before is not None and len(before) >= 0.06 * rate_hz:
+        # A tone's peak grows with the length of the stretch: bring the shorter look to the same length.
+        reference = stretch_power(before[-len(x) :], rate_hz, size) * max(1.0, len(x) / len(before))
+        # Not in full: the string itself may still ring from the pluck before; steady tones are already gone.
+        floor = np.maximum(floor, 0.15 * reference)
+    return Spectrum(power, floor, df, len(x) / rate_hz)
+
+
+def _local_floor(power: Array, df: float) -> Array:
+    """Lower quartile of the power in blocks of 60 Hz, joined by lines; raised to the mean that noise would have."""
+    width = max(8, int(60 / df))
+    m = len(power) // width
+    blocks = np.quantile(power[: m * width].reshape(m, width), 0.25, axis=1) / 0.288
+    centres = (np.arange(m) + 0.5) * width
+    floor: Array = np.exp(np.interp(np.arange(len(power)), centres, np.log(blocks + 1e-30)))
+    return floor
+
+
+def find_peaks(s: Spectrum, most: int = 18, least_excess: float = 12.0) -> Peaks:
+    """The strongest peaks that stand over the floor and are no side lobe of a stronger one."""
+    p = s.power
+    top = np.flatnonzero((p[1:-1] > p[:-2]) & (p[1:-1] >= p[2:])) + 1
+    top = top[
+        (top * s.df > 0.9 * LOWEST_HZ)
+        & (top * s.df < BAND_HZ)
+        & (p[top] > least_excess * s.floor[top])
+        & (p[top] > p.max() * 3e-6)
+    ]
+    top = top[np.argsort(p[top])[::-1]][:120]
+    lobe = 3.2 / s.seconds / s.df  # distance within which a Hann side lobe may still pass for a peak
+    kept: list[int] = []
+    for k in top:
+        if all(abs(k - j) > lobe * 0.75 and (abs(k - j) > 2.2 * lobe or p[k] > 2e-3 * p[j]) for j in kept):
+            kept.append(int(k))
+        if len(kept) == most:
+            break
+    idx = np.array(kept, dtype=int)
+    return Peaks(_vertex(p, idx) * s.df, p[idx], p[idx] / s.floor[idx])
+
+
+def _vertex(power: Array, idx: NDArray[np.int_]) -> Array:
+    """Peak places by a parabola through the logarithm of three bins, in bins."""
+    if len(idx) == 0:
+        return idx.astype(float)
+    left, mid, right = (np.log(power[idx + d] + 1e-300) for d in (-1, 0, 1))
+    curve = left - 2 * mid + right
+    shift = np.where(curve < 0, 0.5 * (left - right) / np.where(curve < 0, curve, -1), 0.0)
+    return idx + np.clip(shift, -0.5, 0.5)
+
+
+def candidates(peaks: Peaks) -> Array:
+    """Fundamentals that the peaks could belong to: each peak over 1 to 10, and the spacing of neighbours."""
+    if len(peaks.hz) == 0:
+        return np.zeros(0)
+    strongest = peaks.hz[:10]
+    over = (strongest[:, None] / np.arange(1, 11)).ravel()
+    ordered = np.sort(peaks.hz[:12])
+    spacing = np.concatenate([np.diff(ordered), np.diff(ordered) / 2, np.diff(ordered) / 3])
+    all_ = np.concatenate([over, spacing])
+    all_ = np.unique(all_[(all_ > LOWEST_HZ) & (all_ < HIGHEST_HZ * 1.02)])
+    return all_
+
+
+def harmonicity(peaks: Peaks, f0: Array, seconds: float) -> Array:
+    """How well each candidate (c,) explains the peaks, about -1 … 1.
+
+    Explained weight less unexplained weight, less the weight of partials that should stand between those heard
+    and do not: half of its partials would be missing for a candidate an octave too low, and every other peak
+    is unexplained for one an octave too high.
+    """
+    if len(peaks.hz) == 0 or len(f0) == 0:
+        return np.full(len(f0), -1.0)
+    weight = (peaks.power / peaks.power.max()) ** 0.2 * np.clip(np.log10(peaks.excess) / 2.0, 0.1, 1.0)
+    order = np.argsort(peaks.hz)
+    hz, weight = peaks.hz[order], weight[order]
+    best = np.full(len(f0), -9.0)
+    f0 = np.asarray(f0, dtype=float)
+    for b in _B_GRID:
+        # Invert p = n f0 sqrt(1 + B n^2) for n.
+        ratio = hz[None, :] / f0[:, None]
+        n_exact = ratio if b == 0 else np.sqrt((np.sqrt(1 + 4 * b * ratio**2) - 1) / (2 * b))
+        n = np.rint(n_exact)
+        error = np.abs(n_exact - n) * f0[:, None]
+        tolerance = 0.55 / seconds + np.minimum(0.004 * hz[None, :], 0.1 * f0[:, None])
+        hit = (n >= 1) & (n <= 2.5 * MOST_PARTIALS) & (error < 2 * tolerance) & (error < 0.22 * f0[:, None])
+        close = np.where(hit, np.exp(-0.5 * (error / tolerance) ** 2), 0.0)
+        explained = (close * weight).sum(axis=1)
+        unexplained = ((1 - close) * weight).sum(axis=1)
+        missing = _missing_weight(n, close * weight)
+        lowest = np.where(hit, n, 99).min(axis=1)
+        score = (explained - 0.8 * unexplained - 0.8 * missing) / weight.sum() - 0.03 * (lowest - 1)
+        best = np.maximum(best, score)
+    return best
+
+
+def _missing_weight(n: Array, weight: Array) -> Array:
+    """Weight of the partials absent between those heard: each as much as the lesser of its two heard neighbours.
+
+    ``n``, ``weight`` (c, k): partial number and explained weight of each peak, peaks in rising order.
+    A missing run counts as one plucking node would make it: the string may be silent at every second, third …
+    """
+    missing = np.zeros(len(n))
+    heard_n = np.zeros(len(n))
+    heard_w = np.zeros(len(n))
+    for j in range(n.shape[1]):
+        here = weight[:, j] > 0.02
+        gap = np.where(here & (heard_n > 0), np.clip(n[:, j] - heard_n - 1, 0, 3), 0)
+        missing += gap * np.minimum(heard_w, weight[:, j])
+        same = here & (n[:, j] == heard_n)
+        heard_w = np.where(here, np.where(same, np.maximum(heard_w, weight[:, j]), weight[:, j]), heard_w)
+        heard_n = np.where(here, n[:, j], heard_n)
+    return missing
+
+
+def fit_string(s: Spectrum, f0: float, b: float | None = None) -> StringFit | None:
+    """Fit f_0 and B to the partials of ``s`` near a first guess ``f0``; None where fewer than one partial stands.
+
+    (f_n / n)^2 = f_0^2 + (f_0^2 B) n^2, by weighted least squares with a prior on B; partials that lie off are left out.
+    """
+    p = s.power
+    guess_b = 0.0 if b is None else b
+    resolution = 0.5 / s.seconds
+    found: list[Partial] = []
+    strongest = 0.0
+    base = f0
+    for n in range(1, MOST_PARTIALS + 1):
+        centre = n * base * np.sqrt(1 + guess_b * n * n)
+        reach = min(max(0.012 * centre, 1.4 * resolution), 0.3 * f0)
+        lo, hi = int((centre - reach) / s.df), int((centre + reach) / s.df) + 2
+        if hi >= len(p) - 1:
+            break
+        k = lo + int(np.argmax(p[lo:hi]))
+        if k <= lo or k >= hi - 1 or p[k] < 6 * s.floor[k] or p[k] < p.max() * 1e-6:
+            continue
+        hz = float(_vertex(p, np.array([k]))[0] * s.df)
+        excess = p[k] / s.floor[k]
+        # Spread of a Hann peak in noise (about 0.5 / (T sqrt(snr))) and what a belt itself wavers.
+        sigma = np.hypot(0.55 / (s.seconds * np.sqrt(excess)), 4e-4 * hz)
+        found.append(Partial(n, hz, float(sigma), float(p[k])))
+        strongest = max(strongest, float(p[k]))
+        if len(found) in (3, 5, 8):
+            base, guess_b, _ = _solve(found)
+    while found:
+        f, guess_b, sigma_f = _solve(found)
+        off = [abs(q.hz - q.n * f * np.sqrt(1 + guess_b * q.n**2)) / np.hypot(q.sigma_hz, 1e-3 * q.hz) for q in found]
+        worst = int(np.argmax(off))
+        if off[worst] < 3.5 or len(found) <= 2:
+            chi = np.sqrt(np.mean(np.square(off))) if len(found) > 2 else 1.0
+            levels = [Partial(q.n, q.hz, q.sigma_hz, 10 * float(np.log10(q.level_db / strongest))) for q in found]
+            return StringFit(float(f), float(sigma_f * max(1.0, chi)), float(guess_b), levels)
+        found.pop(worst)
+    return None
+
+
+def _solve(partials: list[Partial]) -> tuple[float, float, float]:
+    """(f_0, B, standard uncertainty of f_0) by weighted least squares in squared frequencies, B ≥ 0."""
+    n = np.array([q.n for q in partials], dtype=float)
+    y = np.array([q.hz / q.n for q in partials])
+    sigma = np.array([q.sigma_hz / q.n for q in partials])
+    w = 1 / (2 * y * sigma) ** 2
+    scale = float(y.min() ** 2)
+    # Rows: data, and the prior on f0^2 B around zero.
+    a11, a12, a22 = w.sum(), (w * n**2).sum(), (w * n**4).sum() + 1 / (scale * _B_PRIOR) ** 2
+    b1, b2 = (w * y**2).sum(), (w * n**2 * y**2).sum()
+    det = a11 * a22 - a12 * a12
+    f2, slope = (a22 * b1 - a12 * b2) / det, (a11 * b2 - a12 * b1) / det
+    variance = a22 / det
+    if slope < 0:
+        f2, slope = b1 / a11, 0.0
+    f = float(np.sqrt(max(f2, 1e-9)))
+    return f, float(slope / f2), float(np.sqrt(variance) / (2 * f))
+
+
+@dataclass(frozen=True)
+class Course:
+    """How a stretch goes on: ``shift`` (relative) brings its pitch to that at rest, with ``spread``; ``wander`` is the
+    r.m.s. relative wandering of the pitch about that course; ``kept`` the energy of its last third over its first.
+    """
+
+    shift: float = 0.0
+    spread: float = 0.0
+    wander: float = 0.0
+    kept: float = 0.0
+
+
+def follow(x: Array, rate_hz: float, fit: StringFit) -> Course:
+    """Follow the strongest partials of a stretch in time.
+
+    A hard pluck lengthens the belt, so its pitch begins sharp and falls with the square of the amplitude. The
+    relative frequency is extrapolated to no amplitude; where the slope is not clearly there, nothing is changed.
+    """
+    strongest = sorted(fit.partials, key=lambda q: -q.level_db)[:3]
+    block = max(int(2.0 / fit.f0_hz * rate_hz), int(0.025 * rate_hz))
+    m = len(x) // block
+    if m < 4:
+        return Course()
+    t = np.arange(m * block) / rate_hz
+    taper = np.hanning(block + 2)[1:-1]
+    amplitude = np.zeros(m)
+    shift, weight = np.zeros(m - 1), np.zeros(m - 1)
+    for q in strongest:
+        z = (x[: m * block] * np.exp(-2j * np.pi * q.hz * t)).reshape(m, block) @ taper
+        turn = np.angle(z[1:] * np.conj(z[:-1])) / (2 * np.pi) * rate_hz / block / q.hz
+        w = np.abs(z[1:] * z[:-1]) * q.n**2
+        shift += w * turn
+        weight += w
+        amplitude += np.abs(z) ** 2
+    third = max(1, m // 3)
+    kept = float(amplitude[-third:].sum() / (amplitude[:third].sum() + 1e-300))
+    shift /= weight + 1e-300
+    energy = 0.5 * (amplitude[1:] + amplitude[:-1])
+    energy /= energy.max() + 1e-300
+    good = energy > 2e-3
+    if good.sum() < 3:
+        return Course(kept=kept)
+    d, w = shift[good], weight[good] / weight.max()
+    at = np.flatnonzero(good) * block / rate_hz
+    # The course of the squared amplitude: as the strongest partials have it, or a plain decay.
+    courses = [energy[good], *(np.exp(-2 * at / tau) for tau in (0.08, 0.15, 0.3, 0.6))]
+    best = min((_line(e, d, w) for e in courses), key=lambda line: line.wander)
+    if len(d) < 5 or best.slope < max(4 * best.slope_spread, 1e-3):
+        return Course(wander=best.wander, kept=kept)
+    return Course(best.start, float(np.hypot(best.start_spread, 0.15 * best.start)), best.wander, kept)
+
+
+@dataclass(frozen=True)
+class _Line:
+    start: float
+    start_spread: float
+    slope: float
+    slope_spread: float
+    wander: float
+
+
+def _line(e: Array, d: Array, w: Array) -> _Line:
+    """Weighted straight line d = start + slope e, with spreads from its own scatter."""
+    a = np.stack([np.ones_like(e), e])
+    normal = (a * w) @ a.T + np.eye(2) * 1e-12
+    solution = np.linalg.solve(normal, (a * w) @ d)
+    left2 = float((w * (d - a.T @ solution) ** 2).sum())
+    cover = np.linalg.inv(normal) * left2 / max(1, len(e) - 2)
+    spread = np.sqrt(np.diag(cover))
+    return _Line(
+        float(solution[0]), float(spread[0]), float(solution[1]), float(spread[1]), float(np.sqrt(left2 / w.sum()))
+    )

@@ -1,0 +1,320 @@
+"""Find the plucks of a string in a recording, hear each one's pitch, and join those that agree.
+
+Not here: tension, belts, verdicts.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..quantities import t95
+from .conditioning import SteadyTone, band_limit, clipped_share, remove_steady_tones
+from .onsets import Onset, find_onsets
+from .partials import (
+    HIGHEST_HZ,
+    LOWEST_HZ,
+    Array,
+    Peaks,
+    Spectrum,
+    StringFit,
+    candidates,
+    find_peaks,
+    fit_string,
+    follow,
+    harmonicity,
+    spectrum_of,
+)
+
+#: After this the finger's noise and the largest swing are over (s).
+_ATTACK_S = 0.045
+_LONGEST_S = 1.1
+_SHORTEST_S = 0.07
+#: Least harmonicity of a stretch that is called a string.
+_LEAST_SCORE = 0.25
+
+
+@dataclass
+class Heard:
+    """One onset and what became of it."""
+
+    at_s: float
+    frequency_hz: float | None = None
+    sigma_hz: float | None = None
+    used: bool = False
+    why_not: str | None = None
+    fit: StringFit | None = None
+    looks: list[tuple[Array, Spectrum]] = field(default_factory=list)
+    spectrum: Spectrum | None = None
+    peaks: Peaks | None = None
+    score: float = -1.0
+    settled: float = 0.0
+
+
+@dataclass
+class Hearing:
+    """All that was heard. ``f0_hz`` is None when no string was; then ``why_not`` says why."""
+
+    seconds: float
+    plucks: list[Heard] = field(default_factory=list)
+    f0_hz: float | None = None
+    u95_hz: float | None = None
+    b: float = 0.0
+    tones: list[SteadyTone] = field(default_factory=list)
+    pluck_level: float = 0.0
+    clipped: float = 0.0
+    octave_doubt: bool = False
+    disagree: bool = False
+    why_not: str = ""
+
+
+def hear(samples: NDArray[np.float32], rate_hz: float) -> Hearing:
+    """Hear the plucks in ``samples`` (n, channels). The channel in which plucks stand out most is used."""
+    hearing = Hearing(seconds=len(samples) / rate_hz, clipped=clipped_share(samples))
+    best: tuple[float, Array, float, list[Onset], list[SteadyTone]] | None = None
+    for channel in range(min(samples.shape[1], 4)):
+        if channel and np.array_equal(samples[:, channel], samples[:, 0]):
+            continue
+        x, rate = band_limit(samples[:, channel], rate_hz)
+        x, tones = remove_steady_tones(x, rate, np.ones(len(x), dtype=bool))
+        onsets = find_onsets(x, rate)
+        strength = sum(o.rise_db for o in onsets)
+        if best is None or strength > best[0]:
+            best = (strength, x, rate, onsets, tones)
+    assert best is not None
+    _, x, rate, onsets, hearing.tones = best
+    level = float(np.sqrt(np.mean(x * x)))
+    if level < 2e-5:
+        hearing.why_not = "The recording is silent: the microphone was off, muted, or too far away."
+        return hearing
+    if not onsets:
+        hearing.why_not = (
+            "No pluck stands out: nothing in it begins suddenly. Pluck harder, or closer to the microphone."
+        )
+        return hearing
+    quiet = np.ones(len(x), dtype=bool)
+    for o in onsets:
+        quiet[max(0, int((o.at_s - 0.03) * rate)) : int((o.at_s + 0.45) * rate)] = False
+    # Once more where no pluck disturbs: what the first pass left of them.
+    x, rest = remove_steady_tones(x, rate, quiet)
+    hearing.tones += rest
+    hearing.plucks = [Heard(o.at_s) for o in onsets]
+    edges = [0.0, *(o.at_s for o in onsets), len(x) / rate]
+    for i, heard in enumerate(hearing.plucks):
+        _listen(heard, onsets[i], edges[i], edges[i + 2], x, rate)
+    hearing.pluck_level = max(
+        (float(np.sqrt(h.peaks.power.max())) for h in hearing.plucks if h.peaks is not None and len(h.peaks.hz)),
+        default=0.0,
+    )
+    _agree(hearing, rate)
+    return hearing
+
+
+def _listen(heard: Heard, onset: Onset, previous_s: float, following_s: float, x: Array, rate: float) -> None:
+    """Cut the stretch after one onset and find its peaks; say why not where it cannot be a string."""
+    start = int((onset.at_s + _ATTACK_S) * rate)
+    end = min(int((following_s - 0.03) * rate), start + int(_LONGEST_S * rate), len(x))
+    if end - start < _SHORTEST_S * rate:
+        heard.why_not = "too short: the next sound, or the end, comes at once"
+        return
+    if onset.attack_s > 0.09:
+        heard.why_not = "it swells instead of starting at once: not a pluck"
+        return
+    # What was there just before: not so far back that the pluck before it counts.
+    quiet_s = max(onset.at_s - 0.25, 0.5 * (previous_s + onset.at_s))
+    before = x[int(quiet_s * rate) : max(0, int((onset.at_s - 0.02) * rate))]
+    # A long look tells partials finely apart, a short one hears a belt that dies away sooner: take what shows more.
+    longest = _ringing_length(x[start:end], before, rate)
+    clearest = -1.0
+    for length in sorted({max(longest // k, int(0.14 * rate)) for k in (1, 2, 5)}, reverse=True):
+        stretch = x[start : start + min(length, longest)]
+        spectrum = spectrum_of(stretch, before, rate)
+        heard.looks.append((stretch, spectrum))
+        peaks = find_peaks(spectrum)
+        clear = float(np.log10(peaks.excess / 12.0 + 1).sum()) * len(stretch) ** 0.15
+        if clear > clearest:
+            clearest, heard.spectrum, heard.peaks = clear, spectrum, peaks
+    assert heard.peaks is not None
+    if len(heard.peaks.hz) == 0:
+        heard.why_not = "no clear tone: a knock, or too faint"
+
+
+def _ringing_length(x: Array, before: Array, rate: float) -> int:
+    """Samples until the ringing has sunk into what was there before, or by 32 dB; at least 0.12 s."""
+    block = int(0.02 * rate)
+    m = len(x) // block
+    if m < 2:
+        return len(x)
+    energy = (x[: m * block].reshape(m, block) ** 2).mean(axis=1)
+    smooth = np.maximum.accumulate(energy[::-1])[::-1]
+    noise = (
+        float(np.median(before[: len(before) // block * block].reshape(-1, block).__pow__(2).mean(axis=1)))
+        if len(before) >= block
+        else 0.0
+    )
+    sunk = np.flatnonzero(smooth < max(energy[:3].max() * 6e-4, 1.6 * noise))
+    length = (int(sunk[0]) + 1) * block if len(sunk) else len(x)
+    return min(len(x), max(length, int(0.14 * rate)))
+
+
+def _agree(hearing: Hearing, rate: float) -> None:
+    """Choose the pitch that the plucks have in common, fit each near it, and leave out those that do not agree."""
+    toned = [h for h in hearing.plucks if h.why_not is None]
+    if not toned:
+        hearing.why_not = "There are sudden sounds, but none of them rings like a belt: " + (
+            hearing.plucks[0].why_not or ""
+        )
+        return
+    pool = np.unique(np.concatenate([candidates(h.peaks) for h in toned if h.peaks is not None]))
+    if len(pool) == 0:
+        hearing.why_not = "What rings lies outside 15 to 500 Hz."
+        return
+    scores = np.array(
+        [
+            harmonicity(h.peaks, pool, h.spectrum.seconds)
+            for h in toned
+            if h.peaks is not None and h.spectrum is not None
+        ]
+    )
+    # Votes: near-equal candidates stand for one pitch, so each pluck gives its best within 0.7 %.
+    log_pool = np.log(pool)
+    near = np.abs(log_pool[:, None] - log_pool[None, :]) < 0.007
+    votes = np.array([np.where(near, row[None, :], -1).max(axis=1) for row in scores])
+    # A bad pluck must not outvote good ones: none weighs less than a quarter against.
+    total = np.maximum(votes, -0.25).sum(axis=0)
+    chosen = int(np.argmax(total))
+    f0 = _settle(pool, scores, chosen)
+    for h, vote in zip(toned, votes[:, chosen], strict=True):
+        h.score = float(vote)
+        _fit_one(h, f0, rate)
+    _leave_out(hearing, toned)
+    used = [h for h in hearing.plucks if h.used]
+    rivals = [h for h in toned if not h.used and h.frequency_hz is not None]
+    lone = len(used) == 1 and (len(toned) > 2 or rivals or not _clear(used[0]))
+    if used and (
+        lone or len(used) < len(rivals) or (len(hearing.plucks) > 4 and len(used) < 0.35 * len(hearing.plucks))
+    ):
+        hearing.why_not = (
+            f"{len(toned)} sounds begin suddenly and {len(used)} of them could be a belt: too few that agree. "
+            "It may be speech or other noise, or a different belt each time. Pluck one belt, five times, in quiet."
+        )
+        for h in used:
+            h.used, h.why_not = False, "too few others agree with it"
+        return
+    if not used:
+        if not hearing.why_not:
+            hearing.why_not = "There are sudden sounds, but none of them rings like a belt: " + (toned[0].why_not or "")
+        return
+    _join(hearing, used)
+    _doubt(hearing, pool, scores, used)
+
+
+def _clear(h: Heard) -> bool:
+    """Whether one pluck alone is plain enough to be believed: several partials that fit, well above the noise."""
+    assert h.fit is not None and h.peaks is not None
+    return h.score > 0.45 and len(h.fit.partials) >= 2 and float(h.peaks.excess.max()) > 100
+
+
+def _settle(pool: Array, scores: Array, chosen: int) -> float:
+    """Best-scoring candidate close to the chosen one."""
+    near = np.flatnonzero(np.abs(np.log(pool / pool[chosen])) < 0.007)
+    return float(pool[near[np.argmax(np.maximum(scores, -0.25).sum(axis=0)[near])]])
+
+
+def _fit_one(h: Heard, f0: float, rate: float) -> None:
+    """Fit one pluck near the common pitch, or at its own best pitch to say where it lies."""
+    assert h.spectrum is not None and h.peaks is not None
+    if h.score >= _LEAST_SCORE:
+        fits = [(fit, stretch) for stretch, spectrum in h.looks if (fit := fit_string(spectrum, f0)) is not None]
+        if fits:
+            # The longest look that still has most of the partials: the pitch of a hard pluck settles late.
+            most = max(len(fit.partials) for fit, _ in fits)
+            h.fit, stretch = next((fit, st) for fit, st in fits if len(fit.partials) >= min(most, max(3, 0.5 * most)))
+            course = follow(stretch, rate, h.fit)
+            h.frequency_hz = h.fit.f0_hz * (1 + course.shift)
+            h.sigma_hz = float(np.hypot(h.fit.sigma_hz, course.spread * h.fit.f0_hz))
+            h.settled = course.shift
+            if course.kept > 0.9:
+                h.why_not = "it does not die away as a plucked belt does"
+            elif course.wander > 0.012:
+                h.why_not = "its pitch wanders: a voice or a moving part, not a belt"
+            return
+    own = candidates(h.peaks)
+    score = harmonicity(h.peaks, own, h.spectrum.seconds)
+    if len(own) and score.max() >= _LEAST_SCORE:
+        h.fit = fit_string(h.spectrum, float(own[np.argmax(score)]))
+        h.frequency_hz = h.fit.f0_hz if h.fit else None
+        h.sigma_hz = h.fit.sigma_hz if h.fit else None
+    if h.frequency_hz is None:
+        h.why_not = "no clear tone: a knock, or something else was heard"
+    elif h.spectrum.seconds < 0.18:
+        h.why_not = f"rubbed: it died away at once, at {h.frequency_hz:.1f} Hz"
+    else:
+        h.why_not = f"does not agree: {100 * (h.frequency_hz / f0 - 1):+.1f} % from the others"
+
+
+def _leave_out(hearing: Hearing, toned: list[Heard]) -> None:
+    """Mark as used the plucks that agree within their spread (median and median deviation)."""
+    fitted = [h for h in toned if h.why_not is None and h.frequency_hz is not None]
+    for h in fitted:
+        assert h.frequency_hz is not None
+        if not LOWEST_HZ <= h.frequency_hz <= HIGHEST_HZ:
+            h.why_not = "outside 15 to 500 Hz"
+    fitted = [h for h in fitted if h.why_not is None]
+    if not fitted:
+        return
+    f = np.array([h.frequency_hz for h in fitted], dtype=float)
+    sigma = np.array([h.sigma_hz for h in fitted], dtype=float)
+    centre = _weighted_median(f, 1 / (sigma + 0.001 * f))
+    spread = 1.4826 * float(np.median(np.abs(f - centre)))
+    for h, fi, si in zip(fitted, f, sigma, strict=True):
+        allowed = (
+            max(4.0 * spread, 4.0 * float(si), 0.004 * centre) if len(f) > 2 else max(4 * float(si), 0.02 * centre)
+        )
+        if abs(fi - centre) > min(allowed, 0.05 * centre):
+            h.why_not = f"does not agree: {100 * (fi / centre - 1):+.1f} % from the others"
+        else:
+            h.used = True
+
+
+def _weighted_median(values: Array, weights: Array) -> float:
+    order = np.argsort(values)
+    cumulative = np.cumsum(weights[order])
+    return float(values[order][np.searchsorted(cumulative, cumulative[-1] / 2)])
+
+
+def _join(hearing: Hearing, used: list[Heard]) -> None:
+    """Mean weighted by each pluck's own spread and the spread between plucks; u95 by Student's t."""
+    f = np.array([h.frequency_hz for h in used], dtype=float)
+    sigma = np.array([h.sigma_hz for h in used], dtype=float)
+    n = len(f)
+    between = max(0.0, float(f.var(ddof=1)) - float(np.mean(sigma**2))) if n > 1 else 0.0
+    w = 1 / (sigma**2 + between)
+    mean = float((w * f).sum() / w.sum())
+    inner = 1 / float(np.sqrt(w.sum()))
+    # Each pluck's own sigma is a model (worth some ten readings); the scatter is what was seen.
+    scatter = float(np.sqrt((w * (f - mean) ** 2).sum() / w.sum() / (n - 1))) if n > 1 else 0.0
+    k = t95(n - 1) if n > 1 else 2.3
+    u = max(2.0 * inner, min(k, 4.3) * scatter) if n > 1 else k * inner
+    # One pluck cannot show how plucks differ: 0.25 % is typical of belts plucked by hand.
+    alone = 0.0025 * mean if n == 1 else 0.0
+    hearing.f0_hz = mean
+    # What all plucks of one hand have in common: a third of the settling that was taken out, and 0.06 % of clock and model.
+    common = mean * float(np.hypot(0.35 * np.mean([abs(h.settled) for h in used]), 6e-4))
+    hearing.u95_hz = float(np.sqrt(u * u + alone**2 + common**2))
+    hearing.b = float(np.average([h.fit.b for h in used if h.fit], weights=w))
+    hearing.disagree = n > 1 and float(np.ptp(f)) > 0.02 * mean
+
+
+def _doubt(hearing: Hearing, pool: Array, scores: Array, used: list[Heard]) -> None:
+    """Octave doubt: one partial alone, or a pitch an octave away that explains the sound nearly as well."""
+    assert hearing.f0_hz is not None
+    total = np.maximum(scores, -0.25).mean(axis=0)
+    at = total[np.abs(np.log(pool / hearing.f0_hz)) < 0.007].max(initial=-1.0)
+    rivals = [
+        total[np.abs(np.log(pool / (hearing.f0_hz * k))) < 0.012].max(initial=-1.0) for k in (0.5, 2.0, 1 / 3, 3.0)
+    ]
+    heard_partials = max(len(h.fit.partials) for h in used if h.fit)
+    hearing.octave_doubt = heard_partials < 2 or max(rivals) > at - 0.08

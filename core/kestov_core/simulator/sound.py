@@ -1,0 +1,136 @@
+"""Plucked belts as a microphone hears them: the truth that the pluck procedure is tested against.
+
+A string's partials with stiffness, losses, pluck place, pitch glide; a microphone that cuts the lows; hum, fan and hiss.
+"""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Pluck:
+    """One pluck. ``kind``: ``good``; ``rubbed`` (a finger stays on: flat, short); ``knock`` (no string at all)."""
+
+    at_s: float
+    level: float = 0.5
+    place: float = 0.31
+    kind: str = "good"
+
+
+@dataclass(frozen=True)
+class Belt:
+    """A belt as a string: ``f0_hz`` freed of stiffness, inharmonicity ``b``, decay time (s) of the first partial.
+
+    ``glide``: relative rise of pitch at full level, falling with the square of the amplitude.
+    """
+
+    f0_hz: float
+    b: float = 2e-4
+    decay_s: float = 0.35
+    glide: float = 0.0
+
+
+@dataclass(frozen=True)
+class Room:
+    """What else the microphone hears. Levels are r.m.s. of full scale; ``low_cut_hz`` the microphone's corner."""
+
+    hiss: float = 0.001
+    hum: float = 0.0
+    hum_hz: float = 50.0
+    fan: float = 0.0
+    fan_tone_hz: float = 0.0
+    low_cut_hz: float = 0.0
+    low_cut_order: int = 2
+    gain: float = 1.0
+
+
+@dataclass(frozen=True)
+class Recording:
+    """Sampled sound: ``samples`` (n,) in full scale (clipped at ±1) at ``rate_hz``."""
+
+    samples: Array
+    rate_hz: int
+    plucks: list[Pluck] = field(default_factory=list)
+
+
+def partial_hz(belt: Belt, n: NDArray[np.int_] | int) -> Array:
+    """f_n = n f0 sqrt(1 + B n^2) (Fletcher and Rossing, The Physics of Musical Instruments, ch. 2)."""
+    return np.asarray(n * belt.f0_hz * np.sqrt(1 + belt.b * np.asarray(n, dtype=float) ** 2))
+
+
+def record(
+    belt: Belt, plucks: list[Pluck], seconds: float, rate_hz: int = 48000, room: Room | None = None, seed: int = 0
+) -> Recording:
+    """A recording of ``seconds`` with the given plucks."""
+    room = room or Room()
+    rng = np.random.default_rng(seed)
+    n = int(seconds * rate_hz)
+    t = np.arange(n) / rate_hz
+    x = np.zeros(n)
+    for pluck in plucks:
+        start = int(pluck.at_s * rate_hz)
+        if start < n:
+            sound = _one(belt, pluck, t[: n - start], rate_hz, room, rng)
+            x[start : start + len(sound)] += sound
+    x += room.hiss * rng.standard_normal(n)
+    if room.hum:
+        for k, a in ((1, 1.0), (2, 0.6), (3, 0.35), (4, 0.15)):
+            x += room.hum * 1.2 * a * np.sin(2 * np.pi * k * room.hum_hz * t + rng.uniform(0, 6.28))
+    if room.fan:
+        white = np.fft.rfft(rng.standard_normal(n))
+        f = np.fft.rfftfreq(n, 1 / rate_hz)
+        rushing = np.fft.irfft(white / np.sqrt(1 + (f / 300) ** 2), n)
+        x += room.fan * rushing / (rushing.std() + 1e-12)
+        if room.fan_tone_hz:
+            x += room.fan * np.sin(2 * np.pi * room.fan_tone_hz * t)
+    return Recording(np.clip(room.gain * x, -1.0, 1.0), rate_hz, plucks)
+
+
+def _one(belt: Belt, pluck: Pluck, t: Array, rate_hz: int, room: Room, rng: np.random.Generator) -> Array:
+    t = t[: int(4 * max(belt.decay_s, 0.05) * rate_hz)]
+    out = np.zeros(len(t))
+    if pluck.kind == "knock":
+        for f, d in ((rng.uniform(180, 400), 0.02), (rng.uniform(500, 1500), 0.012)):
+            out += pluck.level * np.exp(-t / d) * np.sin(2 * np.pi * f * t)
+    else:
+        flat, dead = (0.95, 0.12) if pluck.kind == "rubbed" else (1.0, 1.0)
+        decay = belt.decay_s * dead
+        # Phase of the first partial with the glide: the tension rises with the square of the amplitude.
+        glide = belt.glide * (pluck.level / 0.5) ** 2
+        turns = belt.f0_hz * flat * (t + glide * decay / 2 * (1 - np.exp(-2 * t / decay)))
+        for n in range(1, 40):
+            f = float(partial_hz(belt, n)) * flat
+            if f > min(0.45 * rate_hz, 4000):
+                break
+            amplitude = pluck.level * np.sin(n * np.pi * pluck.place) / n**1.3
+            if room.low_cut_hz:
+                r = (f / room.low_cut_hz) ** room.low_cut_order
+                amplitude *= r / np.sqrt(1 + r * r)
+            tau = decay / (1 + 0.25 * (n - 1))
+            out += (
+                amplitude
+                * np.exp(-t / tau)
+                * np.sin(2 * np.pi * f / (belt.f0_hz * flat) * turns + rng.uniform(-0.6, 0.6))
+            )
+        # The finger's own short noise.
+        out += 0.25 * pluck.level * np.exp(-t / 0.004) * rng.standard_normal(len(t))
+    short = np.exp(-t[::-1] / 0.01)
+    tail: Array = out * (1 - short)
+    return tail
+
+
+def wav(recording: Recording, subtype: str = "PCM_16", channels: int = 1) -> bytes:
+    """The recording as a WAV file: ``PCM_16``, ``PCM_24``, ``PCM_32`` or ``FLOAT``."""
+    import soundfile
+
+    buffer = io.BytesIO()
+    data = np.repeat(recording.samples[:, None], channels, axis=1) if channels > 1 else recording.samples
+    soundfile.write(buffer, data, recording.rate_hz, subtype=subtype, format="WAV")
+    return buffer.getvalue()
