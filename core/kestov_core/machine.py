@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from .errors import BadInput
 from .quantities import Finite, Positive
@@ -90,9 +90,12 @@ class BeltTransmission(Drive):
     teeth: Positive = 20
     width_mm: Positive = 6.0
     linear_density_g_per_m: Positive | None = None
+    linear_density_u95_percent: Annotated[float, Field(ge=0, le=100)] | None = None
     axial_stiffness_n: Positive | None = None
     loop_length_mm: Positive | None = None
     spans: list[Span] = []
+    tensioner: Tensioner | None = None
+    tensioner_place: str = ""
 
 
 class ScrewTransmission(Drive):
@@ -111,6 +114,38 @@ class ExtruderTransmission(Drive):
 
 
 Transmission = Annotated[BeltTransmission | ScrewTransmission | ExtruderTransmission, Field(discriminator="kind")]
+
+
+class Description(Model):
+    """A printer model's motion system: what the workshop writes down once for all machines of one model.
+
+    ``pairs``: belts that share a load and are compared with each other.
+    """
+
+    kinematics: Kinematics
+    transmissions: dict[Place, Transmission]
+    pairs: list[tuple[Place, Place]] = []
+    beam_angle_deg: Annotated[float, Field(gt=0, lt=90)] | None = None
+
+    @model_validator(mode="after")
+    def _pairs_are_belts(self) -> Description:
+        belts = self.belts()
+        for pair in self.pairs:
+            for place in pair:
+                if place not in belts:
+                    raise ValueError(f"the pair names {place}, which is no belt of this model")
+        return self
+
+    def belts(self) -> dict[str, BeltTransmission]:
+        """The belts by place."""
+        return {p: t for p, t in self.transmissions.items() if isinstance(t, BeltTransmission)}
+
+    def partner(self, place: str) -> str | None:
+        """The other belt of the pair, where there is one."""
+        for a, b in self.pairs:
+            if place in (a, b):
+                return b if place == a else a
+        return None
 
 
 def linear_density_typical(width_mm: float) -> tuple[float, float]:

@@ -126,7 +126,8 @@ def _vertex(power: Array, idx: NDArray[np.int_]) -> Array:
     left, mid, right = (np.log(power[idx + d] + 1e-300) for d in (-1, 0, 1))
     curve = left - 2 * mid + right
     shift = np.where(curve < 0, 0.5 * (left - right) / np.where(curve < 0, curve, -1), 0.0)
-    return idx + np.clip(shift, -0.5, 0.5)
+    places: Array = idx + np.clip(shift, -0.5, 0.5)
+    return places
 
 
 def candidates(peaks: Peaks) -> Array:

@@ -167,7 +167,7 @@ def _agree(hearing: Hearing, rate: float) -> None:
             hearing.plucks[0].why_not or ""
         )
         return
-    pool = np.unique(np.concatenate([candidates(h.peaks) for h in toned if h.peaks is not None]))
+    pool = _thin(np.concatenate([candidates(h.peaks) for h in toned if h.peaks is not None]))
     if len(pool) == 0:
         hearing.why_not = "What rings lies outside 15 to 500 Hz."
         return
@@ -180,8 +180,9 @@ def _agree(hearing: Hearing, rate: float) -> None:
     )
     # Votes: near-equal candidates stand for one pitch, so each pluck gives its best within 0.7 %.
     log_pool = np.log(pool)
-    near = np.abs(log_pool[:, None] - log_pool[None, :]) < 0.007
-    votes = np.array([np.where(near, row[None, :], -1).max(axis=1) for row in scores])
+    first = np.searchsorted(log_pool, log_pool - 0.007)
+    last = np.searchsorted(log_pool, log_pool + 0.007, side="right")
+    votes = np.array([[row[a:b].max() for a, b in zip(first, last, strict=True)] for row in scores])
     # A bad pluck must not outvote good ones: none weighs less than a quarter against.
     total = np.maximum(votes, -0.25).sum(axis=0)
     chosen = int(np.argmax(total))
@@ -209,6 +210,19 @@ def _agree(hearing: Hearing, rate: float) -> None:
         return
     _join(hearing, used)
     _doubt(hearing, pool, scores, used)
+
+
+def _thin(pool: Array) -> Array:
+    """Candidates in rising order, those within 0.1 % of each other as one."""
+    pool = np.sort(pool)
+    if len(pool) == 0:
+        return pool
+    keep = np.ones(len(pool), dtype=bool)
+    kept = pool[0]
+    for i in range(1, len(pool)):
+        keep[i] = pool[i] > kept * 1.001
+        kept = pool[i] if keep[i] else kept
+    return pool[keep]
 
 
 def _clear(h: Heard) -> bool:

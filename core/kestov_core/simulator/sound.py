@@ -114,11 +114,9 @@ def _one(belt: Belt, pluck: Pluck, t: Array, rate_hz: int, room: Room, rng: np.r
                 r = (f / room.low_cut_hz) ** room.low_cut_order
                 amplitude *= r / np.sqrt(1 + r * r)
             tau = decay / (1 + 0.25 * (n - 1))
-            out += (
-                amplitude
-                * np.exp(-t / tau)
-                * np.sin(2 * np.pi * f / (belt.f0_hz * flat) * turns + rng.uniform(-0.6, 0.6))
-            )
+            m = min(len(t), int(9 * tau * rate_hz))  # after nine time constants it is below the last bit
+            wave = np.sin(2 * np.pi * f / (belt.f0_hz * flat) * turns[:m] + rng.uniform(-0.6, 0.6))
+            out[:m] += amplitude * np.exp(-t[:m] / tau) * wave
         # The finger's own short noise.
         out += 0.25 * pluck.level * np.exp(-t / 0.004) * rng.standard_normal(len(t))
     short = np.exp(-t[::-1] / 0.01)

@@ -1,0 +1,74 @@
+"""Condition of a component and fitness of a printer, derived from evidence and never typed over."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from ..quantities import Verdict
+
+Condition = Literal["sound", "watch", "out_of_adjustment", "worn", "failed", "not_known"]
+Fitness = Literal["fit", "rough_only", "in_service", "tagged_out", "not_known"]
+
+#: From best to worst; not known stands before trouble, since it is no evidence of any.
+ORDER: tuple[Condition, ...] = ("sound", "not_known", "watch", "out_of_adjustment", "worn", "failed")
+
+#: What adjustment can mend; all else that is out of tolerance is worn.
+ADJUSTABLE = frozenset({"belt-pluck", "belt-deflection", "belt-set", "belt-tracking"})
+
+#: Interval (days) of the task that looks at it; workshop defaults of the service plan.
+INTERVAL_DAYS = {"belt-pluck": 30, "belt-deflection": 30, "belt-set": 30, "belt-tracking": 30}
+DEFAULT_INTERVAL_DAYS = 90
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """One judged result: which procedure, its verdict, its age in days, and how often adjusting did not hold."""
+
+    procedure: str
+    verdict: Verdict
+    age_days: float
+    adjustments_not_held: int = 0
+
+
+def condition_of(evidence: Evidence | None) -> tuple[Condition, str]:
+    """Condition and the reason in words. Evidence older than twice the task's interval says nothing any more."""
+    if evidence is None:
+        return "not_known", "Nothing has been measured here yet."
+    interval = INTERVAL_DAYS.get(evidence.procedure, DEFAULT_INTERVAL_DAYS)
+    if evidence.age_days > 2 * interval:
+        return "not_known", f"The last measurement is older than {2 * interval} days."
+    if evidence.verdict == "in_tolerance":
+        return "sound", "Measured within its limits."
+    if evidence.verdict == "watch":
+        return "watch", "Within its limits, in the outer part of the band."
+    if evidence.verdict == "out_of_tolerance":
+        if evidence.procedure not in ADJUSTABLE:
+            return "worn", "Outside its limits, and adjustment does not mend it."
+        if evidence.adjustments_not_held >= 3:
+            return "worn", "Outside its limits, and three adjustments did not hold."
+        return "out_of_adjustment", "Measured outside its limits."
+    if evidence.verdict == "cannot_tell":
+        return "not_known", "The measurement could not tell: its uncertainty reaches over a limit."
+    return "not_known", "What was measured has no limit to judge it by."
+
+
+def worst(conditions: Sequence[Condition]) -> Condition:
+    """The worst of several conditions; not known where there is none."""
+    return max(conditions, key=ORDER.index, default="not_known")
+
+
+def fitness_of(tagged_out: str | None, in_service: bool, troubles: Sequence[tuple[str, Condition]]) -> tuple[Fitness, str]:
+    """Fitness for members and why, from the tag, open work, and what is wrong by axis (words, condition)."""
+    if tagged_out:
+        return "tagged_out", tagged_out
+    failed = [words for words, c in troubles if c == "failed"]
+    if failed:
+        return "tagged_out", failed[0]
+    if in_service:
+        return "in_service", "A technician is working on it."
+    rough = [words for words, c in troubles if c in ("out_of_adjustment", "worn")]
+    if rough:
+        return "rough_only", rough[0]
+    return "fit", ""

@@ -1,0 +1,50 @@
+"""What a person looks at of a recording: its envelope and its spectrum, small enough to draw."""
+
+from __future__ import annotations
+
+import numpy as np
+import scipy.fft as sfft
+from pydantic import BaseModel
+
+from ..readers import Sound
+
+_COLUMNS = 900
+
+
+class SoundView(BaseModel):
+    """``low``, ``high``: least and greatest sample of each column of time; ``level_db`` over ``frequency_hz``."""
+
+    seconds: float
+    low: list[float]
+    high: list[float]
+    frequency_hz: list[float]
+    level_db: list[float]
+
+
+def sound_view(sound: Sound, at_s: list[float], top_hz: float) -> SoundView:
+    """Envelope by min and max, and the mean spectrum of 0.6 s after each time in ``at_s``, up to ``top_hz``."""
+    x = np.asarray(sound.samples.mean(axis=1), dtype=np.float64)
+    columns = min(_COLUMNS, len(x))
+    edges = np.linspace(0, len(x), columns + 1).astype(int)[:-1]
+    low, high = np.minimum.reduceat(x, edges), np.maximum.reduceat(x, edges)
+    length = int(0.6 * sound.rate_hz)
+    size = sfft.next_fast_len(max(length, 1 << 14), real=True)
+    starts = [int((t + 0.045) * sound.rate_hz) for t in at_s] or [0]
+    total = np.zeros(size // 2 + 1)
+    for start in starts:
+        piece = x[start : start + length]
+        if len(piece) > 64:
+            total += np.abs(sfft.rfft(piece * np.hanning(len(piece)), size)) ** 2
+    f = np.arange(len(total)) * sound.rate_hz / size
+    keep = int(np.searchsorted(f, min(top_hz, sound.rate_hz / 2)))
+    # The highest in each column, so that a narrow partial is not lost.
+    bins = np.unique(np.linspace(0, max(keep - 1, 1), min(keep, 700)).astype(int))
+    level = np.maximum.reduceat(total[:keep], bins)
+    level_db = 10 * np.log10(level / (level.max() + 1e-30) + 1e-9)
+    return SoundView(
+        seconds=sound.seconds,
+        low=np.round(low, 4).tolist(),
+        high=np.round(high, 4).tolist(),
+        frequency_hz=np.round(f[bins], 2).tolist(),
+        level_db=np.round(level_db, 1).tolist(),
+    )

@@ -1,0 +1,102 @@
+"""A simulated machine's belts: what they truly are, what a microphone hears of them, what turning a screw does.
+
+The truth differs from the model's nominal figures, as on a real machine: thread, stiffness, a little slip and settling.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from ..errors import BadInput
+from ..machine import Tensioner, newtons_per_turn
+from .sound import Belt, Pluck, Recording, Room, record
+
+
+class SimBelt(BaseModel):
+    """One true belt. ``gain`` is what its thread and stiffness truly give, relative to nominal; ``slip`` the share of
+    each tightening that is lost at once; ``settle`` the share of its tension that a change loses by the next look.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+
+    tension_n: float
+    linear_density_g_per_m: float
+    span_mm: float
+    axial_stiffness_n: float
+    loop_length_mm: float
+    tensioner: Tensioner
+    gain: float = 1.0
+    slip: Annotated[float, Field(ge=0, lt=1)] = 0.03
+    settle: Annotated[float, Field(ge=0, lt=1)] = 0.02
+    decay_s: float = 0.3
+    b: float = 2e-4
+    partner: str | None = None
+
+
+class SimMachine(BaseModel):
+    """All true belts of a machine by place, their coupling, the room's noise, and how often it was touched."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    belts: dict[str, SimBelt]
+    coupling: Annotated[float, Field(ge=0, lt=0.9)] = 0.1
+    seed: int = 1
+    touched: int = 0
+    hiss: float = 0.001
+    hum: float = 0.003
+
+    def belt(self, place: str) -> SimBelt:
+        """The belt at a place; refuses one that this machine has not."""
+        if place not in self.belts:
+            raise BadInput("out_of_range", f"This machine has no belt “{place}”.", "place")
+        return self.belts[place]
+
+
+def true_pitch(belt: SimBelt) -> float:
+    """f_0 = sqrt(T / mu) / 2 L in Hz."""
+    return math.sqrt(belt.tension_n / (belt.linear_density_g_per_m / 1000)) / (2 * belt.span_mm / 1000)
+
+
+def pluck(machine: SimMachine, place: str, plucks: int = 5, rate_hz: int = 22050) -> tuple[SimMachine, Recording]:
+    """Pluck a belt a few times in front of the simulated microphone. One pluck in six goes wrong."""
+    belt = machine.belt(place)
+    rng = np.random.default_rng([machine.seed, machine.touched, sum(place.encode())])
+    made = [
+        Pluck(
+            at_s=0.5 + 1.1 * i + float(rng.uniform(0, 0.15)),
+            level=float(rng.uniform(0.2, 0.5)),
+            place=float(rng.uniform(0.18, 0.42)),
+            kind="rubbed" if rng.random() < 1 / 6 else "good",
+        )
+        for i in range(plucks)
+    ]
+    sound = record(
+        Belt(f0_hz=true_pitch(belt), b=belt.b, decay_s=belt.decay_s, glide=0.01),
+        made,
+        seconds=0.9 + 1.1 * plucks,
+        rate_hz=rate_hz,
+        room=Room(hiss=machine.hiss, hum=machine.hum, low_cut_hz=70),
+        seed=int(rng.integers(2**31)),
+    )
+    return machine.model_copy(update={"touched": machine.touched + 1}), sound
+
+
+def turn(machine: SimMachine, place: str, turns: float) -> SimMachine:
+    """Turn a tensioner by ``turns`` (positive tightens; mm for sliders): what the belt and its partner have after it."""
+    belt = machine.belt(place)
+    rng = np.random.default_rng([machine.seed, machine.touched, 7])
+    nominal = newtons_per_turn(belt.tensioner, belt.axial_stiffness_n, belt.loop_length_mm)
+    change = nominal * belt.gain * turns * (1 - (belt.slip if turns > 0 else 0.0)) * float(rng.normal(1, 0.015))
+    change -= belt.settle * max(change, 0.0)
+    belts = dict(machine.belts)
+    belts[place] = belt.model_copy(update={"tension_n": max(0.5, belt.tension_n + change)})
+    if belt.partner in belts:
+        other = belts[belt.partner]
+        belts[belt.partner] = other.model_copy(
+            update={"tension_n": max(0.5, other.tension_n - machine.coupling * change)}
+        )
+    return machine.model_copy(update={"belts": belts, "touched": machine.touched + 1})

@@ -1,0 +1,35 @@
+"""The HTTP API: routers by noun, thin. Described by OpenAPI at ``/api/openapi.json``, readable at ``/api/docs``."""
+
+from ninja import NinjaAPI
+
+from . import problems
+
+
+def _build() -> NinjaAPI:
+    from . import bench, cases, floor, session, workshop
+
+    api = NinjaAPI(
+        title="Kestov",
+        version="1",
+        description="The same models as the computing core. Errors are RFC 9457 problem details. "
+        "Writes take an Idempotency-Key header: a repeat gets the same answer and does nothing twice.",
+        docs_url=None,
+        urls_namespace="api",
+    )
+    problems.install(api)
+    for module in (session, floor, cases, bench, workshop):
+        api.add_router("", module.router)
+    return api
+
+
+_api = None
+
+
+def __getattr__(name: str):
+    # Built when the URLs are first asked for: the routers need Django's apps to be ready.
+    global _api
+    if name == "api":
+        if _api is None:
+            _api = _build()
+        return _api
+    raise AttributeError(name)

@@ -1,0 +1,507 @@
+"""The bench: what can be measured on a machine, taking captures, live recording, rounds, and what was turned."""
+
+from __future__ import annotations
+
+import csv
+import io
+from datetime import datetime
+from typing import Any, Literal
+from uuid import UUID
+
+from cases.models import Action
+from django.conf import settings
+from django.db import IntegrityError, transaction
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from kestov_core import procedures
+from kestov_core.errors import BadInput
+from kestov_core.machine import BeltTransmission, axial_stiffness_typical, linear_density_typical
+from kestov_core.procedures.belt_deflection import BeltDeflectionContext
+from kestov_core.procedures.belt_pluck import PluckHeard
+from kestov_core.procedures.belt_set import BeltSetResult
+from kestov_core.procedures.belt_tracking import BeltTrackingContext
+from kestov_core.procedures.ringing_print import RingingPrintContext
+from kestov_core.quantities import Quantity
+from kestov_core.signals.views import SoundView
+from measuring import recording
+from measuring.models import Capture
+from measuring.rounds import Round, current_round, places_of, rounds, set_belts, target_of
+from ninja import File, Form, Router, Schema, UploadedFile
+from people.models import audit
+from people.clock import now
+from pydantic import ValidationError
+from workshop.models import Instrument, Printer
+
+from .cases import lock_case
+from .once import once
+from .permissions import may
+from .problems import Problem
+from .shapes import CaptureOut, capture_out, person
+
+router = Router(tags=["bench"])
+
+Source = Literal["file", "microphone", "standin", "lossy", "typed"]
+
+
+class BeltOut(Schema):
+    """A belt as the bench needs it. Figures without a better source are typical, and say so."""
+
+    place: str
+    partner: str | None
+    belt: BeltTransmission
+    span_mm: float | None
+    span_name: str
+    head_at: dict[str, float] | None
+    linear_density_g_per_m: float
+    linear_density_u95_percent: float
+    density_source: str
+    axial_stiffness_n: float
+    stiffness_source: str
+    target_low_n: float
+    target_high_n: float
+    target_source: str
+    last: CaptureOut | None
+
+
+class InstrumentOut(Schema):
+    id: int
+    name: str
+    kind: str
+    overdue: bool
+
+
+class BenchOut(Schema):
+    printer_id: int
+    printer: str
+    kinematics: str
+    simulated: bool
+    belts: list[BeltOut]
+    instruments: list[InstrumentOut]
+
+
+class RoundReading(Schema):
+    place: str
+    capture: CaptureOut
+
+
+class ActionOut(Schema):
+    id: int
+    place: str
+    turns: float
+    unit: str
+    direction: str
+    advised: float | None
+    by: str
+    at: datetime
+    note: str
+
+
+class RoundOut(Schema):
+    number: int
+    readings: list[RoundReading]
+    actions: list[ActionOut]
+
+
+class RoundsOut(Schema):
+    """The rounds so far, which belts still want measuring in this round, and what to turn once all are."""
+
+    places: list[str]
+    rounds: list[RoundOut]
+    missing: list[str]
+    advice: BeltSetResult | None
+
+
+class CaptureMeta(Schema):
+    """What goes with a recording. ``id`` is made by the client: sending it twice makes one capture."""
+
+    id: UUID
+    place: str
+    case_id: int | None = None
+    instrument_id: int | None = None
+    source: Source = "file"
+    span_mm: float | None = None
+    mains_hz: Literal[50, 60] = 50
+    circumstances: dict[str, str | float | None] = {}
+    supersedes: UUID | None = None
+    taken_at: datetime | None = None
+
+
+class ReadingsMeta(Schema):
+    id: UUID
+    place: str
+    case_id: int | None = None
+    instrument_id: int | None = None
+    circumstances: dict[str, str | float | None] = {}
+
+
+class DeflectionIn(ReadingsMeta):
+    context: BeltDeflectionContext
+
+
+class TrackingIn(ReadingsMeta):
+    context: BeltTrackingContext
+
+
+class RingingIn(ReadingsMeta):
+    context: RingingPrintContext
+
+
+class Heard(Schema):
+    """What the core hears in a recording so far."""
+
+    seconds: float
+    chunks: int
+    plucks: list[PluckHeard]
+    frequency: Quantity | None
+    why_not: str
+
+
+class Turn(Schema):
+    """What was turned: positive tightens; mm for sliders. ``advised``: what the tool had said."""
+
+    place: str
+    turns: float
+    advised: float | None = None
+    case_id: int | None = None
+    note: str = ""
+
+
+class StandIn(Schema):
+    id: UUID
+    place: str
+    case_id: int | None = None
+
+
+def _printer(printer_id: int, place: str | None = None) -> Printer:
+    printer = get_object_or_404(Printer.objects.select_related("model", "place"), pk=printer_id, retired=False)
+    if place is not None and place not in printer.model.motion().belts():
+        raise Problem(422, "out_of_range", f"{printer.name} has no belt “{place}”.", "place")
+    return printer
+
+
+@router.get("/printers/{printer_id}/bench", auth=may("bench.see"), response=BenchOut, operation_id="bench.see")
+def bench(request: HttpRequest, printer_id: int):
+    """What the bench for belts needs to know of a machine."""
+    printer = _printer(printer_id)
+    motion = printer.model.motion()
+    today = now().date()
+    return BenchOut(
+        printer_id=printer.pk,
+        printer=printer.name,
+        kinematics=motion.kinematics,
+        simulated=printer.simulated is not None,
+        belts=[_belt(printer, place, belt) for place, belt in motion.belts().items()],
+        instruments=[InstrumentOut(id=i.pk, name=i.name, kind=i.kind, overdue=i.check_due is not None and i.check_due < today) for i in Instrument.objects.all()],
+    )
+
+
+def _belt(printer: Printer, place: str, belt: BeltTransmission) -> BeltOut:
+    low, high, source = target_of(printer, place)
+    density, percent, of_density = _density(belt)
+    last = Capture.objects.filter(printer=printer, place=place, procedure__in=("belt-pluck", "belt-deflection"), superseded_by=None).defer("data").select_related("taken_by", "instrument").prefetch_related("results").first()
+    span = belt.spans[0] if belt.spans else None
+    return BeltOut(
+        place=place,
+        partner=printer.model.motion().partner(place),
+        belt=belt,
+        span_mm=span.span_mm if span else None,
+        span_name=span.name if span else "",
+        head_at=span.at.model_dump() if span and span.at else None,
+        linear_density_g_per_m=density,
+        linear_density_u95_percent=percent,
+        density_source=of_density,
+        axial_stiffness_n=belt.axial_stiffness_n or axial_stiffness_typical(belt.width_mm)[0],
+        stiffness_source="model" if belt.axial_stiffness_n else "typical",
+        target_low_n=low,
+        target_high_n=high,
+        target_source=source,
+        last=capture_out(last) if last and last.latest() else None,
+    )
+
+
+def _density(belt: BeltTransmission) -> tuple[float, float, str]:
+    if belt.linear_density_g_per_m is not None:
+        percent = belt.linear_density_u95_percent
+        return belt.linear_density_g_per_m, 3.0 if percent is None else percent, "model"
+    return (*linear_density_typical(belt.width_mm), "typical")
+
+
+def _pluck_context(printer: Printer, place: str, span_mm: float | None, mains_hz: int) -> dict[str, Any]:
+    belt = printer.model.motion().belts()[place]
+    span = span_mm if span_mm is not None else (belt.spans[0].span_mm if belt.spans else None)
+    if span is None:
+        raise Problem(422, "missing_field", "The model has no free span for this belt: measure it, pulley to clamp, and enter it.", "span_mm")
+    density, percent, _ = _density(belt)
+    low, high, _ = target_of(printer, place)
+    return {"span_mm": span, "linear_density_g_per_m": density, "linear_density_u95_percent": percent, "target_n": {"low": low, "high": high}, "mains_hz": mains_hz, "axis": place}
+
+
+def _store(request: HttpRequest, printer: Printer, meta: CaptureMeta | ReadingsMeta, procedure: str, context: dict[str, Any], data: bytes | None, name: str, source: str) -> CaptureOut:
+    """Keep a capture and compute it, in one transaction: what the core refuses is not kept."""
+    known = Capture.objects.filter(pk=meta.id).first()
+    if known is not None:
+        if known.printer_id != printer.pk or known.taken_by_id != request.user.pk:
+            raise Problem(409, "key_reused", "Another capture already has this id.", "id")
+        return capture_out(known)
+    case = lock_case(meta.case_id, printer)
+    if meta.instrument_id is not None:
+        get_object_or_404(Instrument, pk=meta.instrument_id)
+    supersedes = getattr(meta, "supersedes", None)
+    moment = now()
+    taken_at = getattr(meta, "taken_at", None) or moment
+    if timezone.is_naive(taken_at) or taken_at > moment:
+        taken_at = moment
+    is_belt = meta.place in printer.model.motion().belts()
+    capture = Capture(
+        id=meta.id,
+        printer=printer,
+        place=meta.place,
+        procedure=procedure,
+        context=context,
+        source=source,
+        circumstances=meta.circumstances,
+        instrument_id=meta.instrument_id,
+        taken_at=taken_at,
+        taken_by=request.user,
+        case=case,
+        round=current_round(printer, meta.place, case) if is_belt else 1,
+        supersedes=Capture.objects.filter(pk=supersedes, printer=printer).first() if supersedes else None,
+    )
+    if data is not None:
+        capture.put(data, name)
+    try:
+        with transaction.atomic():
+            capture.save(force_insert=True)
+            result = capture.compute()
+    except IntegrityError as e:
+        raise Problem(409, "twice_at_once", "This capture is just being kept. Try again in a moment.", "id") from e
+    return capture_out(capture, result)
+
+
+@router.post("/printers/{printer_id}/pluck", auth=may("bench.pluck"), response=CaptureOut, operation_id="bench.pluck")
+@once
+def pluck(request: HttpRequest, printer_id: int, meta: Form[str], file: File[UploadedFile]):
+    """Take a recording of plucks as a WAV file. ``meta`` is a CaptureMeta as JSON."""
+    about = parse_meta(meta)
+    printer = _printer(printer_id, about.place)
+    if (file.size or 0) > settings.MAX_UPLOAD:
+        raise Problem(413, "too_large", "The recording is over 64 MB. Ten seconds are plenty.", "file")
+    data = file.read()
+    context = _pluck_context(printer, about.place, about.span_mm, about.mains_hz)
+    return _store(request, printer, about, "belt-pluck", context, data, file.name or "recording.wav", about.source)
+
+
+def parse_meta(meta: str) -> CaptureMeta:
+    """The form's JSON field as its model; what is wrong is named."""
+    try:
+        return CaptureMeta.model_validate_json(meta)
+    except ValidationError as e:
+        first = e.errors(include_url=False)[0]
+        field = ".".join(str(p) for p in first["loc"]) or "meta"
+        raise Problem(422, "out_of_range", f"{field}: {first['msg']}", field) from e
+
+
+def _readings(request: HttpRequest, printer_id: int, payload: Any, procedure: str) -> CaptureOut:
+    printer = _printer(printer_id)
+    if procedure != "ringing-print":
+        _printer(printer_id, payload.place)
+    context = payload.context.model_dump(mode="json", exclude_none=True)
+    return _store(request, printer, payload, procedure, context, None, "", "typed")
+
+
+@router.post("/printers/{printer_id}/belt-deflection", auth=may("bench.readings"), response=CaptureOut, operation_id="bench.deflection")
+@once
+def deflection(request: HttpRequest, printer_id: int, payload: DeflectionIn):
+    """Take readings of force and deflection."""
+    return _readings(request, printer_id, payload, "belt-deflection")
+
+
+@router.post("/printers/{printer_id}/belt-tracking", auth=may("bench.readings"), response=CaptureOut, operation_id="bench.tracking")
+@once
+def tracking(request: HttpRequest, printer_id: int, payload: TrackingIn):
+    """Take clearances along the travel."""
+    return _readings(request, printer_id, payload, "belt-tracking")
+
+
+@router.post("/printers/{printer_id}/ringing-print", auth=may("bench.readings"), response=CaptureOut, operation_id="bench.ringing")
+@once
+def ringing(request: HttpRequest, printer_id: int, payload: RingingIn):
+    """Take counts of ripples on a print."""
+    return _readings(request, printer_id, payload, "ringing-print")
+
+
+@router.post("/recordings/{recording_id}/chunks/{number}", auth=may("bench.chunk"), response=Heard, operation_id="bench.chunk")
+def chunk(request: HttpRequest, recording_id: UUID, number: int, rate_hz: int):
+    """Add a piece of a live recording (16-bit mono, little endian) and hear what there is so far. Repeats are harmless."""
+    pieces = recording.add(recording_id, number, rate_hz, request.body, request.user)
+    return Heard(**recording.hear_so_far(pieces))
+
+
+@router.post("/printers/{printer_id}/recordings/{recording_id}/finish", auth=may("bench.finish"), response=CaptureOut, operation_id="bench.finish")
+@once
+def finish(request: HttpRequest, printer_id: int, recording_id: UUID, payload: CaptureMeta, chunks: int):
+    """Make a capture of a live recording, once all its chunks have come."""
+    printer = _printer(printer_id, payload.place)
+    data = recording.assemble(recording_id, chunks, request.user)
+    context = _pluck_context(printer, payload.place, payload.span_mm, payload.mains_hz)
+    out = _store(request, printer, payload, "belt-pluck", context, data, "microphone.wav", "microphone")
+    recording.forget(recording_id, request.user)
+    return out
+
+
+@router.post("/printers/{printer_id}/stand-in", auth=may("bench.standin"), response=CaptureOut, operation_id="bench.standin")
+@once
+def stand_in(request: HttpRequest, printer_id: int, payload: StandIn):
+    """Let the simulated microphone of a simulated machine pluck a belt."""
+    from kestov_core.simulator import machine as simulator
+    from kestov_core.simulator.sound import wav
+
+    printer = _printer(printer_id, payload.place)
+    printer = Printer.objects.select_for_update(of=("self",)).select_related("model").get(pk=printer.pk)
+    if printer.simulated is None:
+        raise Problem(409, "not_simulated", "This is a real machine: record it, or load a file.")
+    after, sound = simulator.pluck(simulator.SimMachine.model_validate(printer.simulated), payload.place)
+    printer.simulated = after.model_dump(mode="json")
+    printer.save(update_fields=["simulated"])
+    meta = CaptureMeta(id=payload.id, place=payload.place, case_id=payload.case_id, source="standin")
+    context = _pluck_context(printer, payload.place, None, 50)
+    return _store(request, printer, meta, "belt-pluck", context, wav(sound), "stand-in.wav", "standin")
+
+
+@router.get("/printers/{printer_id}/rounds", auth=may("bench.rounds"), response=RoundsOut, operation_id="bench.rounds")
+def see_rounds(request: HttpRequest, printer_id: int, place: str, case_id: int | None = None):
+    """The rounds of setting a belt and its partner, and what to turn now."""
+    printer = _printer(printer_id, place)
+    case = printer.cases.filter(pk=case_id).first() if case_id is not None else None
+    places = places_of(printer, place)
+    past = rounds(printer, places, case)
+    last = past[-1] if past else None
+    missing = [p for p in places if last is None or last.actions or p not in last.readings]
+    advice = set_belts(printer, places, last) if last is not None and not missing else None
+    return RoundsOut(places=places, rounds=[_round(r) for r in past], missing=missing, advice=advice)
+
+
+def _round(r: Round) -> RoundOut:
+    return RoundOut(
+        number=r.number,
+        readings=[RoundReading(place=p, capture=capture_out(x.capture, x.result)) for p, x in sorted(r.readings.items())],
+        actions=[ActionOut(id=a.pk, place=a.place, turns=a.turns or 0.0, unit=a.unit, direction=a.direction, advised=a.advised, by=person(a.by), at=a.at, note=a.note) for a in r.actions],
+    )
+
+
+@router.post("/printers/{printer_id}/turns", auth=may("bench.act"), response=RoundsOut, operation_id="bench.act")
+@once
+def act(request: HttpRequest, printer_id: int, payload: Turn):
+    """Write down what was turned. On a simulated machine it is turned, too."""
+    from kestov_core.simulator import machine as simulator
+
+    _printer(printer_id, payload.place)
+    printer = Printer.objects.select_for_update(of=("self",)).select_related("model").get(pk=printer_id)
+    case = lock_case(payload.case_id, printer)
+    if payload.turns == 0 or abs(payload.turns) > 20:
+        raise Problem(422, "out_of_range", "Enter how far it was turned: more than nothing, at most 20.", "turns")
+    past = rounds(printer, places_of(printer, payload.place), case)
+    if not past or not past[-1].readings:
+        raise Problem(409, "measure_first", "Measure before you turn: without a figure before, nobody learns what the turn did.", "turns")
+    belt = printer.model.motion().belts()[payload.place]
+    tighten = belt.tensioner.tighten if belt.tensioner else "clockwise"
+    other = "anticlockwise" if tighten == "clockwise" else "clockwise"
+    slider = belt.tensioner is not None and belt.tensioner.kind in ("slider", "sprung_lock")
+    Action.objects.create(
+        printer=printer,
+        case=case,
+        place=payload.place,
+        turns=payload.turns,
+        unit="mm" if slider else "turns",
+        direction=tighten if payload.turns > 0 else other,
+        advised=payload.advised,
+        round=past[-1].number,
+        note=payload.note.strip()[:300],
+        by=request.user,
+        at=now(),
+    )
+    audit(request.user, "turned", printer, f"Belt {payload.place.upper()}: {payload.turns:+.2f} {'mm' if slider else 'turns'}")
+    if printer.simulated is not None:
+        after = simulator.turn(simulator.SimMachine.model_validate(printer.simulated), payload.place, payload.turns)
+        printer.simulated = after.model_dump(mode="json")
+        printer.save(update_fields=["simulated"])
+    return see_rounds(request, printer_id, payload.place, payload.case_id)
+
+
+def _capture(capture_id: UUID) -> Capture:
+    return get_object_or_404(Capture.objects.select_related("taken_by", "instrument", "printer"), pk=capture_id)
+
+
+@router.get("/captures/{capture_id}", auth=may("captures.see"), response=CaptureOut, operation_id="captures.see")
+def see_capture(request: HttpRequest, capture_id: UUID):
+    """A capture with its newest result."""
+    return capture_out(_capture(capture_id))
+
+
+@router.get("/captures/{capture_id}/view", auth=may("captures.view"), response=SoundView, operation_id="captures.view")
+def view_capture(request: HttpRequest, capture_id: UUID):
+    """Waveform and spectrum of a recording, small enough to draw."""
+    from kestov_core.readers import read_wav
+    from kestov_core.signals.views import sound_view
+
+    capture = _capture(capture_id)
+    raw = capture.raw()
+    result = capture.latest()
+    if raw is None or result is None:
+        raise Problem(404, "not_found", "This capture has no recording; its figures were typed.")
+    used = [p["at_s"] for p in result.found["plucks"] if p["used"]]
+    return sound_view(read_wav(raw), used, 7.5 * result.found["frequency"]["value"])
+
+
+@router.get("/captures/{capture_id}/raw", auth=may("captures.raw"), operation_id="captures.raw")
+def raw_capture(request: HttpRequest, capture_id: UUID):
+    """The capture in its original form: the file, or the typed readings as JSON."""
+    import json
+
+    capture = _capture(capture_id)
+    raw = capture.raw()
+    name = f"{capture.printer.name}-{capture.place}-{capture.taken_at:%Y%m%d-%H%M%S}".replace(" ", "-")
+    if raw is None:
+        body, kind, ending = json.dumps(capture.context, indent=1).encode(), "application/json", "json"
+    else:
+        body, kind, ending = raw, "audio/wav", "wav"
+    return HttpResponse(body, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}.{ending}"'})
+
+
+@router.get("/captures/{capture_id}/result.{kind}", auth=may("captures.export"), operation_id="captures.export")
+def export_result(request: HttpRequest, capture_id: UUID, kind: Literal["json", "csv"]):
+    """The result as JSON or as CSV (field, value, u95, unit)."""
+    capture = _capture(capture_id)
+    result = capture.latest()
+    assert result is not None
+    name = f'attachment; filename="result-{capture.id}.{kind}"'
+    if kind == "json":
+        return HttpResponse(capture_out(capture, result).model_dump_json(indent=1), content_type="application/json", headers={"Content-Disposition": name})
+    out = io.StringIO()
+    rows = csv.writer(out)
+    rows.writerow(["field", "value", "u95", "unit"])
+    rows.writerow(["verdict", result.verdict, "", ""])
+    for field, value in result.found.items():
+        if isinstance(value, dict) and "value" in value:
+            rows.writerow([field, value["value"], value.get("u95"), value.get("unit")])
+        elif isinstance(value, (int, float, str)) and field != "verdict":
+            rows.writerow([field, value, "", ""])
+    return HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8", headers={"Content-Disposition": name})
+
+
+@router.post("/captures/{capture_id}/recompute", auth=may("captures.recompute"), response=CaptureOut, operation_id="captures.recompute")
+@once
+def recompute(request: HttpRequest, capture_id: UUID):
+    """Compute a capture again with today's core; the older result stays."""
+    capture = _capture(capture_id)
+    try:
+        return capture_out(capture, capture.compute())
+    except BadInput as e:
+        raise Problem(409, e.code, f"Today's core refuses this capture: {e.message}", e.field) from e
+
+
+@router.get("/procedures", auth=may("bench.see"), operation_id="bench.procedures")
+def list_procedures(request: HttpRequest):
+    """The procedures of the core with the JSON Schemas of their input and result."""
+    return [procedures.get(name).schema() for name in procedures.names()]

@@ -1,0 +1,97 @@
+"""Who may do what: every route of the API with the least role it asks for. Nothing else grants or refuses by role.
+
+Object rules that go beyond a role (a member reads only the cases they reported) stand below the table.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from cases.models import Case
+from django.conf import settings
+from django.http import HttpRequest
+from ninja.security import APIKeyCookie
+from people.models import Role, User
+
+from .problems import Problem
+
+ANYONE = None
+M, T, L = Role.MEMBER, Role.TECHNICIAN, Role.LEAD
+
+TABLE: dict[str, Role | None] = {
+    # signing in
+    "session.open": ANYONE,
+    "session.first_account": ANYONE,
+    "session.state": ANYONE,
+    "session.close": M,
+    "me.change": M,
+    # floor and machines
+    "floor.see": M,
+    "printer.see": M,
+    "printer.record": T,
+    "printer.tag_out": T,
+    "printer.lift_tag": T,
+    "findings.list": M,
+    # cases
+    "cases.list": M,
+    "cases.report": M,
+    "cases.see": M,
+    "cases.take": T,
+    "cases.observe": M,
+    "cases.comment": M,
+    "cases.add_picture": M,
+    "cases.picture": M,
+    "cases.close": T,
+    "cases.reopen": T,
+    # bench
+    "bench.see": T,
+    "bench.rounds": T,
+    "bench.pluck": T,
+    "bench.readings": T,
+    "bench.chunk": T,
+    "bench.finish": T,
+    "bench.standin": T,
+    "bench.act": T,
+    "captures.see": T,
+    "captures.view": T,
+    "captures.raw": T,
+    "captures.export": T,
+    "captures.recompute": T,
+    # the workshop itself
+    "workshop.see": T,
+    "workshop.change": L,
+    "people.list": L,
+    "people.change": L,
+    "audit.see": L,
+}
+
+
+class _Signed(APIKeyCookie):
+    """Signed in (session cookie and forgery check), with at least the role of the route."""
+
+    param_name = settings.SESSION_COOKIE_NAME
+
+    def __init__(self, role: Role) -> None:
+        super().__init__(csrf=True)
+        self.role = role
+
+    def authenticate(self, request: HttpRequest, key: str | None) -> User:
+        user = request.user
+        if not isinstance(user, User) or not user.is_active:
+            raise Problem(401, "signed_out", "You are signed out. Sign in again; what you entered is kept.")
+        if not user.may(self.role):
+            raise Problem(403, "not_yours", f"This needs the role {self.role.label.lower()}. Ask the lead of the workshop.")
+        return user
+
+
+def may(route: str) -> Callable[[HttpRequest], Any] | None:
+    """The check for a route, by its line in the table. A route without a line cannot be made."""
+    role = TABLE[route]
+    return None if role is None else _Signed(role)
+
+
+def own_or_technician(user: User, case: Case) -> None:
+    """Object rule: a member sees and adds to the cases they reported; technicians to all."""
+    if not user.may(Role.TECHNICIAN) and case.reported_by_id != user.pk:
+        raise Problem(403, "not_yours", "Only technicians and who reported a case can open it.")

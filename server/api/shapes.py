@@ -1,0 +1,138 @@
+"""Shapes of answers that several routers give, and how they are made from the record."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any, Literal
+from uuid import UUID
+
+from cases.models import Case
+from kestov_core.condition import Condition, Fitness
+from kestov_core.machine import Description
+from kestov_core.procedures.belt_deflection import BeltDeflectionResult
+from kestov_core.procedures.belt_pluck import BeltPluckResult
+from kestov_core.procedures.belt_tracking import BeltTrackingResult
+from kestov_core.procedures.ringing_print import RingingPrintResult
+from kestov_core.quantities import Quantity, Verdict
+from measuring.models import Capture, Result
+from ninja import Schema
+from people.models import User
+from workshop.condition import PrinterCondition
+
+Found = BeltPluckResult | BeltDeflectionResult | BeltTrackingResult | RingingPrintResult
+CaseState = Literal["reported", "in_work", "not_verified", "closed"]
+
+
+class AxisOut(Schema):
+    axis: str
+    condition: Condition
+
+
+class PlaceOut(Schema):
+    """Condition of a belt and the evidence for it."""
+
+    place: str
+    condition: Condition
+    why: str
+    at: datetime | None
+    procedure: str | None
+    quantity: Quantity | None
+    capture_id: UUID | None
+
+
+class ConditionOut(Schema):
+    fitness: Fitness
+    reason: str
+    axes: list[AxisOut]
+    places: list[PlaceOut]
+
+
+class CaseBrief(Schema):
+    id: int
+    title: str
+    state: CaseState
+    printer_id: int
+    printer: str
+    reported_by: str
+    reported_at: datetime
+    closed_at: datetime | None
+    closing: str
+
+
+class CaptureOut(Schema):
+    """A capture with what the core made of it. ``found`` has the shape of the procedure's result."""
+
+    id: UUID
+    printer_id: int
+    place: str
+    procedure: str
+    source: str
+    round: int
+    taken_at: datetime
+    taken_by: str
+    case_id: int | None
+    instrument: str | None
+    data_name: str
+    data_bytes: int
+    circumstances: dict[str, Any]
+    context: dict[str, Any]
+    core_version: str
+    verdict: Verdict
+    found: Found
+
+
+class MotionOut(Schema):
+    description: Description
+
+
+def person(user: User | None) -> str:
+    """A person's name, or words where the account is gone."""
+    return user.name if user else "someone no longer here"
+
+
+def condition_out(c: PrinterCondition, full: bool) -> ConditionOut:
+    """``full`` is for technicians; members get fitness and its reason."""
+    return ConditionOut(
+        fitness=c.fitness,
+        reason=c.reason,
+        axes=[AxisOut(axis=a, condition=v) for a, v in c.axes.items()] if full else [],
+        places=[PlaceOut.model_validate(p, from_attributes=True) for p in c.places] if full else [],
+    )
+
+
+def case_brief(case: Case) -> CaseBrief:
+    return CaseBrief(
+        id=case.pk,
+        title=case.title,
+        state=case.state,
+        printer_id=case.printer_id,
+        printer=case.printer.name,
+        reported_by=person(case.reported_by),
+        reported_at=case.reported_at,
+        closed_at=case.closed_at,
+        closing=case.get_closing_display() if case.closing else "",
+    )
+
+
+def capture_out(capture: Capture, result: Result | None = None) -> CaptureOut:
+    result = result or capture.latest()
+    assert result is not None
+    return CaptureOut(
+        id=capture.id,
+        printer_id=capture.printer_id,
+        place=capture.place,
+        procedure=capture.procedure,
+        source=capture.source,
+        round=capture.round,
+        taken_at=capture.taken_at,
+        taken_by=person(capture.taken_by),
+        case_id=capture.case_id,
+        instrument=capture.instrument.name if capture.instrument else None,
+        data_name=capture.data_name,
+        data_bytes=capture.data_bytes,
+        circumstances=capture.circumstances,
+        context=capture.context,
+        core_version=result.core_version,
+        verdict=result.verdict,
+        found=result.found,
+    )

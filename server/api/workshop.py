@@ -1,0 +1,253 @@
+"""The workshop itself: places, printer models with belts and limits, printers, instruments, accounts. The lead's."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Literal
+
+from django.db import transaction
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from kestov_core.machine import Description
+from ninja import Field, Router, Schema
+from people.models import AuditEntry, Role, User, audit
+from workshop.models import Instrument, Limit, Place, Printer, PrinterModel, fit_out
+
+from .once import once
+from .permissions import may
+from .problems import Problem
+from .session import make_user
+from .shapes import person
+
+router = Router(tags=["workshop"])
+
+
+class PlaceIn(Schema):
+    name: str = Field(min_length=1, max_length=60)
+
+
+class LimitIn(Schema):
+    what: Literal["tension", "imbalance", "tracking"]
+    place: str = Field(max_length=5)
+    low: float | None = None
+    high: float | None = None
+    unit: str = "N"
+    source: str = Field(min_length=1, max_length=120)
+
+
+class ModelIn(Schema):
+    name: str = Field(min_length=1, max_length=60)
+    description: Description
+    limits: list[LimitIn] = []
+    notes: str = ""
+
+
+class ModelOut(ModelIn):
+    id: int
+    printers: int
+
+
+class PrinterIn(Schema):
+    name: str = Field(min_length=1, max_length=40)
+    model_id: int
+    place_id: int
+    serial: str = Field("", max_length=40)
+    in_use_since: date | None = None
+
+
+class PrinterBrief(PrinterIn):
+    id: int
+    simulated: bool
+    retired: bool
+
+
+class InstrumentIn(Schema):
+    name: str = Field(min_length=1, max_length=60)
+    kind: str = Field(min_length=1, max_length=30)
+    resolution: float | None = None
+    u95: float | None = None
+    unit: str = Field("mm", max_length=12)
+    checked_on: date | None = None
+    checked_against: str = Field("", max_length=120)
+    check_due: date | None = None
+
+
+class InstrumentFull(InstrumentIn):
+    id: int
+
+
+class PlaceFull(PlaceIn):
+    id: int
+
+
+class Workshop(Schema):
+    places: list[PlaceFull]
+    models: list[ModelOut]
+    printers: list[PrinterBrief]
+    instruments: list[InstrumentFull]
+
+
+class PersonIn(Schema):
+    username: str
+    name: str
+    password: str
+    role: Literal["member", "technician", "lead"] = "member"
+
+
+class PersonChange(Schema):
+    role: Literal["member", "technician", "lead"] | None = None
+    is_active: bool | None = None
+
+
+class PersonOut(Schema):
+    id: int
+    username: str
+    name: str
+    role: Literal["member", "technician", "lead"]
+    is_active: bool
+
+
+class AuditLine(Schema):
+    at: datetime
+    who: str
+    verb: str
+    what: str
+    words: str
+
+
+def _workshop() -> Workshop:
+    models = []
+    for m in PrinterModel.objects.prefetch_related("limits", "printers"):
+        limits = [LimitIn.model_validate(x, from_attributes=True) for x in m.limits.all()]
+        models.append(ModelOut(id=m.pk, name=m.name, description=m.motion(), limits=limits, notes=m.notes, printers=len(m.printers.all())))
+    return Workshop(
+        places=[PlaceFull(id=p.pk, name=p.name) for p in Place.objects.all()],
+        models=models,
+        printers=[PrinterBrief(id=p.pk, name=p.name, model_id=p.model_id, place_id=p.place_id, serial=p.serial, in_use_since=p.in_use_since, simulated=p.simulated is not None, retired=p.retired) for p in Printer.objects.all()],
+        instruments=[InstrumentFull.model_validate(i, from_attributes=True) for i in Instrument.objects.all()],
+    )
+
+
+def _free(rows: type[Place] | type[PrinterModel] | type[Printer] | type[Instrument], name: str, but: int | None = None) -> str:
+    """The trimmed name, refused where another row of the kind has it."""
+    name = name.strip()
+    if not name:
+        raise Problem(422, "missing_field", "Give it a name.", "name")
+    if rows.objects.filter(name__iexact=name).exclude(pk=but).exists():
+        raise Problem(422, "out_of_range", f"There is already one called “{name}”.", "name")
+    return name
+
+
+@router.get("/workshop", auth=may("workshop.see"), response=Workshop, operation_id="workshop.see")
+def see(request: HttpRequest):
+    """Places, models, printers and instruments."""
+    return _workshop()
+
+
+@router.post("/workshop/places", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_place")
+@once
+def add_place(request: HttpRequest, payload: PlaceIn):
+    """Add a part of the room."""
+    place = Place.objects.create(name=_free(Place, payload.name), position=Place.objects.count())
+    audit(request.user, "added", place, f"Added the place {place.name}.")
+    return _workshop()
+
+
+def _save_model(model: PrinterModel, payload: ModelIn) -> None:
+    model.name = _free(PrinterModel, payload.name, model.pk)
+    model.description = payload.description.model_dump(mode="json", exclude_none=True)
+    model.notes = payload.notes
+    model.save()
+    model.limits.all().delete()
+    for i, limit in enumerate(payload.limits):
+        if limit.low is not None and limit.high is not None and limit.low >= limit.high:
+            raise Problem(422, "out_of_range", "The lower limit must be below the upper.", f"limits.{i}.low")
+        Limit.objects.create(model=model, **limit.model_dump())
+
+
+@router.post("/workshop/models", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_model")
+@once
+def add_model(request: HttpRequest, payload: ModelIn):
+    """Describe a model of printer."""
+    model = PrinterModel()
+    _save_model(model, payload)
+    audit(request.user, "added", model, f"Described the model {model.name}.")
+    return _workshop()
+
+
+@router.put("/workshop/models/{model_id}", auth=may("workshop.change"), response=Workshop, operation_id="workshop.change_model")
+@once
+def change_model(request: HttpRequest, model_id: int, payload: ModelIn):
+    """Change a model's description and limits. Results already computed keep the figures they were made with."""
+    model = get_object_or_404(PrinterModel, pk=model_id)
+    before = model.description
+    _save_model(model, payload)
+    audit(request.user, "changed", model, f"Changed the model {model.name}.", before=before)
+    return _workshop()
+
+
+@router.post("/workshop/printers", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_printer")
+@once
+def add_printer(request: HttpRequest, payload: PrinterIn):
+    """Put a printer on the floor; it gets the components of its model."""
+    values = payload.model_dump()
+    values["name"] = _free(Printer, payload.name)
+    get_object_or_404(PrinterModel, pk=payload.model_id)
+    get_object_or_404(Place, pk=payload.place_id)
+    printer = Printer.objects.create(**values, position=Printer.objects.filter(place_id=payload.place_id).count())
+    fit_out(printer)
+    audit(request.user, "added", printer, f"Put {printer.name} on the floor.")
+    return _workshop()
+
+
+@router.post("/workshop/instruments", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_instrument")
+@once
+def add_instrument(request: HttpRequest, payload: InstrumentIn):
+    """Add an instrument."""
+    values = payload.model_dump()
+    values["name"] = _free(Instrument, payload.name)
+    instrument = Instrument.objects.create(**values)
+    audit(request.user, "added", instrument, f"Added the instrument {instrument.name}.")
+    return _workshop()
+
+
+def _people() -> list[PersonOut]:
+    return [PersonOut.model_validate(u, from_attributes=True) for u in User.objects.order_by("name")]
+
+
+@router.get("/people", auth=may("people.list"), response=list[PersonOut], operation_id="people.list")
+def people(request: HttpRequest):
+    """All accounts."""
+    return _people()
+
+
+@router.post("/people", auth=may("people.change"), response=list[PersonOut], operation_id="people.add")
+@once
+def add_person(request: HttpRequest, payload: PersonIn):
+    """Make an account."""
+    user = make_user(payload.username, payload.name, payload.password, Role(payload.role))
+    audit(request.user, "added", user, f"Made an account for {user.name} ({user.role}).")
+    return _people()
+
+
+@router.patch("/people/{user_id}", auth=may("people.change"), response=list[PersonOut], operation_id="people.change")
+@once
+def change_person(request: HttpRequest, user_id: int, payload: PersonChange):
+    """Change a role, or close an account. The last lead stays one."""
+    with transaction.atomic():
+        leads = list(User.objects.select_for_update().filter(role=Role.LEAD, is_active=True))
+        user = get_object_or_404(User.objects.select_for_update(), pk=user_id)
+        for name, value in payload.model_dump(exclude_none=True).items():
+            setattr(user, name, value)
+        if [u.pk for u in leads] == [user.pk] and not (user.role == Role.LEAD and user.is_active):
+            raise Problem(409, "last_lead", "This is the last lead. Make somebody else a lead first.", "role")
+        user.save()
+        audit(request.user, "changed", user, f"{user.name}: {user.role}, {'active' if user.is_active else 'closed'}.")
+    return _people()
+
+
+@router.get("/audit", auth=may("audit.see"), response=list[AuditLine], operation_id="audit.see")
+def audit_trail(request: HttpRequest):
+    """The last 500 deeds."""
+    rows = AuditEntry.objects.select_related("who")[:500]
+    return [AuditLine(at=e.at, who=person(e.who), verb=e.verb, what=e.what, words=e.words) for e in rows]

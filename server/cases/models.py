@@ -1,0 +1,114 @@
+"""Cases: what somebody complained of, what has been seen, what was done, and whether it helped."""
+
+from __future__ import annotations
+
+from django.db import models
+from people.models import User
+from workshop.models import Printer
+
+
+class State(models.TextChoices):
+    REPORTED = "reported", "Reported"
+    IN_WORK = "in_work", "In work"
+    NOT_VERIFIED = "not_verified", "Mended, not verified"
+    CLOSED = "closed", "Closed"
+
+
+class Closing(models.TextChoices):
+    VERIFIED = "verified", "Mended and verified"
+    HARMLESS = "harmless", "Harmless, left"
+    HANDED_ON = "handed_on", "Handed on"
+    WARRANTY = "warranty", "Warranty"
+    RETIRED = "retired", "Retired"
+
+
+class Case(models.Model):
+    """A complaint about one printer, from the first report to a proven end."""
+
+    printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="cases")
+    title = models.CharField(max_length=120)
+    words = models.TextField(blank=True)
+    since = models.CharField(max_length=60, blank=True)
+    state = models.CharField(max_length=14, choices=State.choices, default=State.REPORTED)
+    reported_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    reported_at = models.DateTimeField()
+    taken_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    closing = models.CharField(max_length=14, choices=Closing.choices, blank=True)
+    cause = models.CharField(max_length=160, blank=True)
+    closed_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    closed_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-reported_at"]
+        constraints = [
+            models.CheckConstraint(
+                condition=~models.Q(state="closed") | (models.Q(closed_at__isnull=False) & ~models.Q(closing="")),
+                name="closed_with_words_and_time",
+            )
+        ]
+
+    @property
+    def is_open(self) -> bool:
+        return self.state != State.CLOSED
+
+
+class Observation(models.Model):
+    """Something seen, or looked for and not seen. A later one of the same finding and axis replaces it in the view."""
+
+    case = models.ForeignKey(Case, on_delete=models.CASCADE, related_name="observations")
+    finding = models.CharField(max_length=40)
+    axis = models.CharField(max_length=5, blank=True)
+    state = models.CharField(max_length=8, choices=[("present", "present"), ("absent", "absent"), ("unknown", "unknown")])
+    note = models.CharField(max_length=300, blank=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["at", "id"]
+
+
+class Comment(models.Model):
+    """Words in the log of a case."""
+
+    case = models.ForeignKey(Case, on_delete=models.CASCADE, related_name="comments")
+    words = models.TextField()
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["at", "id"]
+
+
+class Picture(models.Model):
+    """A picture of a print or a part, re-encoded on the way in (no hidden data, bounded size)."""
+
+    case = models.ForeignKey(Case, on_delete=models.CASCADE, related_name="pictures")
+    image = models.BinaryField()
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    words = models.CharField(max_length=200, blank=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["at", "id"]
+
+
+class Action(models.Model):
+    """What was done to a machine: what was turned, how far, by whom. ``turns`` positive tightens (mm for sliders)."""
+
+    printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="actions")
+    case = models.ForeignKey(Case, null=True, on_delete=models.SET_NULL, related_name="actions")
+    place = models.CharField(max_length=5)
+    kind = models.CharField(max_length=30, default="turn_tensioner")
+    turns = models.FloatField(null=True)
+    unit = models.CharField(max_length=8, default="turns")
+    direction = models.CharField(max_length=14, blank=True)
+    advised = models.FloatField(null=True)
+    round = models.PositiveSmallIntegerField(default=1)
+    note = models.CharField(max_length=300, blank=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["at", "id"]

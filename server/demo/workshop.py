@@ -1,0 +1,268 @@
+"""The demo workshop: a community workshop in a former rope-walk by a tidal river.
+
+All of it is invented. It is made through the API, by the rules of real use, on simulated machines whose belts lose
+tension over months; only the clock is set back.
+"""
+
+from __future__ import annotations
+
+import io
+import json
+import uuid
+from collections.abc import Callable
+from datetime import datetime, timedelta
+from typing import Any
+
+import numpy as np
+from django.test import Client
+from django.utils import timezone
+from kestov_core.machine import Description
+from kestov_core.simulator.machine import SimBelt, SimMachine
+from people.clock import at
+from people.models import Role, User
+from workshop.models import Printer
+
+from .models_of_printers import MODELS
+
+PEOPLE = [
+    # sign-in, name, role, password
+    ("lead", "Ilse Tarn", Role.LEAD, "tide-table-lead"),
+    ("tech", "Wen Askel", Role.TECHNICIAN, "tide-table-tech"),
+    ("tech2", "Oda Fenwright", Role.TECHNICIAN, "tide-table-tech2"),
+    ("member", "Jory Pell", Role.MEMBER, "tide-table-member"),
+    ("member2", "Suna Marrow", Role.MEMBER, "tide-table-member2"),
+]
+PLACES = ["Long walk", "Tar loft", "Slipway room"]
+PRINTERS = [
+    # name, model, place, what its belts have today as a share of the target's middle
+    ("Bowline", "Heron 300", "Long walk", {"a": 0.55, "b": 0.86}),
+    ("Marline", "Heron 300", "Long walk", {"a": 1.01, "b": 0.98}),
+    ("Sheepshank", "Dunlin 220", "Long walk", {"x": 0.62, "y": 1.0}),
+    ("Halyard", "Dunlin 220", "Long walk", {"x": 1.02, "y": 0.96}),
+    ("Carrick", "Dunlin 220", "Tar loft", {"x": 0.97, "y": 0.95}),
+    ("Windlass", "Avocet 350", "Tar loft", {"x": 0.99, "y1": 0.86, "y2": 0.87}),
+    ("Capstan", "Plover Tall", "Slipway room", {"t1": 1.0, "t2": 0.98, "t3": 1.03}),
+    ("Longsplice", "Godwit Endless", "Slipway room", {"x": 1.03, "y": 0.97, "z": 1.0}),
+]
+
+
+def exists() -> bool:
+    """Whether the workshop has any account."""
+    return User.objects.exists()
+
+
+def load(say: Callable[[str], None] = lambda _: None) -> None:
+    """Make the demo workshop in an empty database."""
+    Maker(timezone.now(), say).make()
+
+
+class Maker:
+    """Makes the workshop by calling the API as its people would."""
+
+    def __init__(self, today: datetime, say: Callable[[str], None]) -> None:
+        self.today = today
+        self.say = say
+        self.rng = np.random.default_rng(417)
+        self.clients: dict[str, Client] = {}
+
+    def make(self) -> None:
+        for username, name, role, password in PEOPLE:
+            email = "demo@localhost" if username == "lead" else ""
+            user = User.objects.create_user(username=username, name=name, role=role, password=password, email=email)
+            client = Client(headers={"host": "localhost"})
+            client.force_login(user, backend="django.contrib.auth.backends.ModelBackend")
+            self.clients[username] = client
+        self.say("Setting up the rope-walk: places, models, machines …")
+        with at(self.today - timedelta(days=150)):
+            self._room()
+        self.say("Playing four months of its record through the simulated machines …")
+        for days in (112, 81, 50, 22):
+            self._service_round(days)
+        self._closed_cases()
+        self._open_cases()
+
+    def call(self, who: str, method: str, path: str, body: dict[str, Any] | None = None, **form: Any) -> Any:
+        """One request; anything but success is a mistake of the demo itself."""
+        client = self.clients[who]
+        if form:
+            answer = client.post(f"/api{path}", form)
+        else:
+            answer = client.generic(method, f"/api{path}", json.dumps(body or {}), content_type="application/json")
+        if answer.status_code != 200:
+            raise RuntimeError(f"{method} {path}: {answer.status_code} {answer.content[:400]!r}")
+        return answer.json()
+
+    # the room
+
+    def _room(self) -> None:
+        for name in PLACES:
+            shop = self.call("lead", "POST", "/workshop/places", {"name": name})
+        for model in MODELS:
+            shop = self.call("lead", "POST", "/workshop/models", model)
+        for row in (
+            {"name": "Bench microphone", "kind": "microphone", "unit": "Hz", "checked_on": self._day(60), "checked_against": "tuning fork 440 Hz", "check_due": self._day(-120)},
+            {"name": "Caliper 1", "kind": "caliper", "resolution": 0.01, "u95": 0.03, "unit": "mm", "checked_on": self._day(200), "checked_against": "gauge block 25 mm", "check_due": self._day(15)},
+            {"name": "Spring scale 10 N", "kind": "spring scale", "resolution": 0.1, "u95": 0.1, "unit": "N", "checked_on": self._day(90), "checked_against": "bottle of 500 g water", "check_due": self._day(-90)},
+        ):
+            shop = self.call("lead", "POST", "/workshop/instruments", row)
+        places = {p["name"]: p["id"] for p in shop["places"]}
+        models = {m["name"]: m for m in shop["models"]}
+        for i, (name, model, place, _) in enumerate(PRINTERS):
+            self.call("lead", "POST", "/workshop/printers", {"name": name, "model_id": models[model]["id"], "place_id": places[place], "serial": f"RW-{i + 1:02d}", "in_use_since": self._day(400 + 37 * i)})
+        for name, model, _, shares in PRINTERS:
+            sim = self._truth(models[model], shares, seed=100 + sum(name.encode()))
+            Printer.objects.filter(name=name).update(simulated=sim.model_dump(mode="json"))
+
+    def _day(self, ago: int) -> str:
+        return (self.today - timedelta(days=ago)).date().isoformat()
+
+    def _truth(self, model: dict[str, Any], shares: dict[str, float], seed: int) -> SimMachine:
+        """True belts near the model's nominal figures. Tensions start well and drift to today's shares over months."""
+        motion = Description.model_validate(model["description"])
+        limits = {x["place"]: x for x in model["limits"] if x["what"] == "tension"}
+        belts = {}
+        for place, belt in motion.belts().items():
+            limit = limits.get(place, {"low": 33, "high": 83})
+            middle = (limit["low"] + limit["high"]) / 2
+            assert belt.tensioner is not None and belt.loop_length_mm is not None
+            density = belt.linear_density_g_per_m or 8.0 * belt.width_mm / 6.0
+            belts[place] = SimBelt(
+                tension_n=middle,
+                linear_density_g_per_m=density * float(self.rng.normal(1, 0.008)),
+                span_mm=belt.spans[0].span_mm + float(self.rng.normal(0, 0.3)),
+                axial_stiffness_n=belt.axial_stiffness_n or 25000.0,
+                loop_length_mm=belt.loop_length_mm,
+                tensioner=belt.tensioner,
+                gain=float(self.rng.normal(1, 0.05)),
+                decay_s=float(self.rng.uniform(0.22, 0.4)),
+                partner=motion.partner(place),
+            )
+        return SimMachine(belts=belts, coupling=0.1 if motion.pairs else 0.0, seed=seed)
+
+    # what happens
+
+    def _drift(self, name: str, days: int, shares: dict[str, float]) -> None:
+        """Set the true tension as it was so many days ago: good at first, today's share at last."""
+        printer = Printer.objects.select_related("model").get(name=name)
+        sim = SimMachine.model_validate(printer.simulated)
+        motion = printer.model.motion()
+        limits = {x.place: x for x in printer.model.limits.filter(what="tension")}
+        for place, belt in sim.belts.items():
+            limit = limits.get(place)
+            middle = ((limit.low or 33) + (limit.high or 83)) / 2 if limit else 58.0
+            past = 1.0 + (shares[place] - 1.0) * max(0.0, 1 - days / 125) ** 1.3
+            belt.tension_n = middle * past
+        assert motion
+        printer.simulated = sim.model_dump(mode="json")
+        printer.save(update_fields=["simulated"])
+
+    def _printer(self, name: str) -> Printer:
+        return Printer.objects.get(name=name)
+
+    def pluck(self, who: str, name: str, place: str, case: int | None = None) -> Any:
+        printer = self._printer(name)
+        return self.call(who, "POST", f"/printers/{printer.pk}/stand-in", {"id": str(uuid.UUID(bytes=self.rng.bytes(16), version=4)), "place": place, "case_id": case})
+
+    def _service_round(self, days: int) -> None:
+        """The monthly look: every belt plucked, one machine after the other."""
+        moment = self.today - timedelta(days=days, hours=3)
+        for k, (name, _, _, shares) in enumerate(PRINTERS):
+            if days == 22 and name in ("Longsplice", "Bowline"):
+                continue
+            self._drift(name, days, shares)
+            for j, place in enumerate(shares):
+                with at(moment + timedelta(minutes=12 * k + 4 * j)):
+                    self.pluck("tech" if k % 2 else "tech2", name, place)
+
+    def report(self, who: str, name: str, finding: str, axis: str, since: str, words: str) -> int:
+        printer = self._printer(name)
+        out = self.call(who, "POST", "/cases", {"printer_id": printer.pk, "finding": finding, "axis": axis, "since": since, "words": words})
+        return int(out["id"])
+
+    def set_belts(self, who: str, name: str, place: str, case: int, moment: datetime, most: int = 6) -> datetime:
+        """Measure, turn as advised, measure again, until it holds."""
+        printer = self._printer(name)
+        for _ in range(most):
+            state = self.call(who, "GET", f"/printers/{printer.pk}/rounds?place={place}&case_id={case}")
+            for missing in state["missing"]:
+                moment += timedelta(minutes=3)
+                with at(moment):
+                    self.pluck(who, name, missing, case)
+            state = self.call(who, "GET", f"/printers/{printer.pk}/rounds?place={place}&case_id={case}")
+            todo = [b for b in state["advice"]["belts"] if b["turns"]]
+            if not todo:
+                break
+            for belt in todo:
+                moment += timedelta(minutes=2)
+                sign = 1 if belt["tighten"] else -1
+                turns = sign * round(belt["turns"]["value"] * 8) / 8 or sign * 0.125
+                with at(moment):
+                    self.call(who, "POST", f"/printers/{printer.pk}/turns", {"place": belt["id"], "turns": turns, "advised": sign * belt["turns"]["value"], "case_id": case})
+        return moment
+
+    def _closed_cases(self) -> None:
+        moment = self.today - timedelta(days=95)
+        with at(moment):
+            case = self.report("member", "Halyard", "layers_stepped", "x", "yesterday", "Two prints stepped to the left half way up.")
+        self._drift("Halyard", 0, {"x": 0.5, "y": 0.96})
+        with at(moment + timedelta(hours=2)):
+            self.call("tech", "POST", f"/cases/{case}/take")
+        end = self.set_belts("tech", "Halyard", "x", case, moment + timedelta(hours=2))
+        with at(end + timedelta(minutes=5)):
+            self.call("tech", "POST", f"/cases/{case}/close", {"closing": "verified", "cause": "Belt X slack; its tensioner screw had backed out."})
+        self._drift("Halyard", 0, dict(PRINTERS[3][3]))
+
+        moment = self.today - timedelta(days=61)
+        with at(moment):
+            case = self.report("member2", "Longsplice", "strings", "", "since the new spool", "Hair between the letters, only with the green filament.")
+        with at(moment + timedelta(hours=20)):
+            self.call("tech2", "POST", f"/cases/{case}/take")
+            self.call("tech2", "POST", f"/cases/{case}/comments", {"words": "Same file with plain grey filament is clean. The green spool was damp."})
+            self.call("tech2", "POST", f"/cases/{case}/close", {"closing": "handed_on", "cause": "Damp filament; handed back to the member with the dryer's times."})
+
+    def _open_cases(self) -> None:
+        # Ready for the whole way: reported this morning, nothing done yet.
+        self._drift("Bowline", 0, dict(PRINTERS[0][3]))
+        with at(self.today - timedelta(hours=5)):
+            case = self.report("member", "Bowline", "echoes_after_corners", "x", "since last week", "Three echoes after each corner of the lid, on the faces that run left to right. Same file was clean in spring.")
+        with at(self.today - timedelta(hours=4, minutes=50)):
+            self.call("member", "POST", f"/cases/{case}/pictures", file=_picture_of_echoes(), words="The long face, lit from the side.")
+        # In work: measured and turned once, not measured again.
+        self._drift("Sheepshank", 0, dict(PRINTERS[2][3]))
+        with at(self.today - timedelta(days=1, hours=6)):
+            case = self.report("member2", "Sheepshank", "circle_not_round", "x", "a few days", "Bearing seats come out oval.")
+        with at(self.today - timedelta(days=1, hours=2)):
+            self.call("tech", "POST", f"/cases/{case}/take")
+        moment = self.today - timedelta(days=1, hours=1)
+        with at(moment):
+            self.pluck("tech", "Sheepshank", "x", case)
+            printer = self._printer("Sheepshank")
+            state = self.call("tech", "GET", f"/printers/{printer.pk}/rounds?place=x&case_id={case}")
+        belt = state["advice"]["belts"][0]
+        with at(moment + timedelta(minutes=4)):
+            self.call("tech", "POST", f"/printers/{printer.pk}/turns", {"place": "x", "turns": round(belt["turns"]["value"] * 4) / 4, "advised": belt["turns"]["value"], "case_id": case})
+            self.call("tech", "POST", f"/cases/{case}/comments", {"words": "Called away before I could pluck it again."})
+        # Danger: reported and tagged out.
+        with at(self.today - timedelta(hours=20)):
+            self.report("member", "Carrick", "smoke_or_smell", "", "this evening", "The plug behind the bed is browned and hot. I switched it off and pulled the mains.")
+
+
+def _picture_of_echoes() -> io.BytesIO:
+    """A made picture of a wall with echoes after a corner, as a lamp from the side shows it."""
+    from PIL import Image
+
+    width, height = 900, 560
+    x = np.arange(width)[None, :]
+    y = np.arange(height)[:, None]
+    after = np.clip(x - 150, 0, None)
+    ripple = np.where(x > 150, np.exp(-after / 170) * np.sin(2 * np.pi * after / 62), 0)
+    lines = 0.10 * np.sin(2 * np.pi * y / 7)
+    shade = 0.55 + 0.22 * ripple + lines + 0.05 * np.cos(x / 300) + np.where(abs(x - 150) < 4, 0.25, 0)
+    grain = np.random.default_rng(5).normal(0, 0.015, (height, width))
+    tone = np.clip(shade + grain, 0, 1)
+    rgb = np.stack([60 + 120 * tone, 78 + 130 * tone, 84 + 128 * tone], axis=2).astype(np.uint8)
+    out = io.BytesIO()
+    Image.fromarray(rgb).save(out, "JPEG", quality=88)
+    out.seek(0)
+    out.name = "echoes.jpg"
+    return out

@@ -1,0 +1,118 @@
+"""Settings of the server. What differs from place to place comes from the environment (see docs/running.md)."""
+
+import os
+from pathlib import Path
+
+import dj_database_url
+from csp.constants import SELF
+
+ROOT = Path(__file__).resolve().parent.parent.parent
+STATE = Path(os.environ.get("KESTOV_STATE", ROOT / ".state"))
+DIST = ROOT / "web" / "dist"
+
+
+def _secret() -> str:
+    """The signing key: from the environment, else one made once and kept in the state folder."""
+    given = os.environ.get("KESTOV_SECRET_KEY")
+    if given:
+        return given
+    file = STATE / "secret-key"
+    if not file.exists():
+        from django.core.management.utils import get_random_secret_key
+
+        STATE.mkdir(parents=True, exist_ok=True)
+        file.touch(mode=0o600)
+        file.write_text(get_random_secret_key())
+    return file.read_text().strip()
+
+
+SECRET_KEY = _secret()
+DEBUG = False
+TLS = os.environ.get("KESTOV_TLS") == "1"
+# Whoever binds it to a network names its hosts; on loopback only local names are answered.
+ALLOWED_HOSTS = os.environ.get("KESTOV_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
+CSRF_TRUSTED_ORIGINS = [o for o in os.environ.get("KESTOV_ORIGINS", "").split(",") if o]
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if os.environ.get("KESTOV_BEHIND_PROXY") == "1" else None
+
+INSTALLED_APPS = [
+    "django.contrib.contenttypes",
+    "django.contrib.auth",
+    "django.contrib.sessions",
+    "axes",
+    "csp",
+    "people",
+    "workshop",
+    "measuring",
+    "cases",
+    "demo",
+    "api",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+ROOT_URLCONF = "kestov.urls"
+WSGI_APPLICATION = "kestov.wsgi.application"
+
+DATABASES = {"default": dj_database_url.parse(os.environ.get("DATABASE_URL", "postgres://kestov@127.0.0.1:8701/kestov"))}
+if DATABASES["default"]["ENGINE"] != "django.db.backends.postgresql":
+    raise RuntimeError("Kestov keeps its record in PostgreSQL: DATABASE_URL must begin with postgres://")
+if os.environ.get("KESTOV_POOL", "1") == "1":
+    DATABASES["default"].setdefault("OPTIONS", {})["pool"] = {"min_size": 1, "max_size": 8, "timeout": 10}
+
+AUTH_USER_MODEL = "people.User"
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+AXES_FAILURE_LIMIT = 8
+AXES_COOLOFF_TIME = 0.25  # hours
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_VERBOSE = False
+
+SESSION_COOKIE_AGE = 30 * 24 * 3600
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = TLS
+CSRF_FAILURE_VIEW = "kestov.views.csrf_failure"
+X_FRAME_OPTIONS = "DENY"
+SECURE_REFERRER_POLICY = "same-origin"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "img-src": [SELF, "data:", "blob:"],
+        "media-src": [SELF, "blob:"],
+        # Radix positions its layers with style attributes.
+        "style-src": [SELF, "'unsafe-inline'"],
+        "worker-src": [SELF, "blob:"],
+        "frame-ancestors": ["'none'"],
+    }
+}
+
+USE_TZ = True
+TIME_ZONE = os.environ.get("KESTOV_TIME_ZONE", "UTC")
+LANGUAGE_CODE = "en"
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+STATIC_URL = "/static/"
+WHITENOISE_ROOT = DIST if DIST.exists() else None
+WHITENOISE_INDEX_FILE = False
+
+#: Largest upload (bytes): a recording of five minutes at 48 kHz, a picture, a large table.
+MAX_UPLOAD = 64 * 1024 * 1024
+MAX_PICTURE = 12 * 1024 * 1024
+DATA_UPLOAD_MAX_MEMORY_SIZE = MAX_UPLOAD
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "{levelname} {name}: {message}", "style": "{"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

@@ -1,0 +1,129 @@
+"""What was measured: captures (raw, never changed) and results (derived, stamped with the core's version)."""
+
+from __future__ import annotations
+
+import hashlib
+import uuid
+import zlib
+from typing import Any
+
+from django.db import models
+from kestov_core import CORE_VERSION, procedures
+from people.models import User
+from workshop.models import Instrument, Printer
+
+
+class Capture(models.Model):
+    """One measurement as it came: the file or the typed readings, the context, the circumstances, and who took it.
+
+    ``data`` is the file, compressed; null where all of it stands in ``context``. A trigger in the database refuses
+    any change to these columns. A correction is a new capture that supersedes.
+    """
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="captures")
+    place = models.CharField(max_length=5)
+    procedure = models.CharField(max_length=40)
+    context = models.JSONField()
+    data = models.BinaryField(null=True)
+    data_name = models.CharField(max_length=120, blank=True)
+    data_bytes = models.PositiveIntegerField(default=0)
+    sha256 = models.CharField(max_length=64, blank=True)
+    source = models.CharField(max_length=12)
+    circumstances = models.JSONField(default=dict)
+    instrument = models.ForeignKey(Instrument, null=True, on_delete=models.PROTECT, related_name="+")
+    taken_at = models.DateTimeField()
+    taken_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    case = models.ForeignKey("cases.Case", null=True, on_delete=models.SET_NULL, related_name="captures")
+    round = models.PositiveSmallIntegerField(default=1)
+    supersedes = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="superseded_by")
+
+    class Meta:
+        ordering = ["-taken_at"]
+        indexes = [models.Index(fields=["printer", "place", "-taken_at"])]
+
+    def raw(self) -> bytes | None:
+        """The file as it came."""
+        return None if self.data is None else zlib.decompress(bytes(self.data))
+
+    def put(self, data: bytes, name: str) -> None:
+        """Take a file in, before the first save."""
+        self.data = zlib.compress(data, 6)
+        self.data_name, self.data_bytes = name[:120], len(data)
+        self.sha256 = hashlib.sha256(data).hexdigest()
+
+    def compute(self) -> Result:
+        """Run the core on this capture and keep the result. Raises the core's `BadInput`."""
+        from people.clock import now
+
+        found = procedures.run(self.procedure, self.context, self.raw()).model_dump(mode="json")
+        headline = found.get("tension") or found.get("wander") or found.get("frequency") or {}
+        return Result.objects.create(
+            capture=self,
+            core_version=CORE_VERSION,
+            found=found,
+            verdict=found["verdict"],
+            value=headline.get("value"),
+            u95=headline.get("u95"),
+            unit=headline.get("unit") or "",
+            computed_at=now(),
+        )
+
+    def latest(self) -> Result | None:
+        """The newest result of this capture."""
+        return next(iter(sorted(self.results.all(), key=lambda r: r.computed_at, reverse=True)), None)
+
+
+class Result(models.Model):
+    """What the core made of a capture, with the version that did. The headline figure is kept beside it for trends."""
+
+    capture = models.ForeignKey(Capture, on_delete=models.CASCADE, related_name="results")
+    core_version = models.CharField(max_length=20)
+    found = models.JSONField()
+    verdict = models.CharField(max_length=20)
+    value = models.FloatField(null=True)
+    u95 = models.FloatField(null=True)
+    unit = models.CharField(max_length=12, blank=True)
+    computed_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-computed_at"]
+
+
+class Chunk(models.Model):
+    """A piece of a recording that is still being taken: 16-bit mono samples, in order of ``number``."""
+
+    recording = models.UUIDField()
+    number = models.PositiveIntegerField()
+    rate_hz = models.PositiveIntegerField()
+    samples = models.BinaryField()
+    by = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["recording", "number"], name="chunk_once")]
+
+
+def latest_results(printer: Printer, procedure_names: list[str] | None = None) -> list[tuple[Capture, Result]]:
+    """The newest judged capture of each place, with its newest result; superseded captures are passed over."""
+    captures = (
+        Capture.objects.filter(printer=printer, superseded_by__isnull=True)
+        .defer("data")
+        .prefetch_related("results")
+        .order_by("place", "-taken_at")
+    )
+    if procedure_names is not None:
+        captures = captures.filter(procedure__in=procedure_names)
+    newest: dict[tuple[str, str], tuple[Capture, Result]] = {}
+    for capture in captures:
+        result = capture.latest()
+        if result is not None and (capture.place, capture.procedure) not in newest:
+            newest[capture.place, capture.procedure] = (capture, result)
+    return list(newest.values())
+
+
+def as_quantity(result: Result, key: str) -> dict[str, Any] | None:
+    """A quantity of a result by its field name."""
+    value = result.found.get(key)
+    return value if isinstance(value, dict) else None

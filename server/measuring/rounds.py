@@ -1,0 +1,150 @@
+"""Rounds of one adjustment: measure both belts, turn, measure again, until it holds.
+
+A round is the captures between two turns. Everything is derived from captures and actions in the record.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import timedelta
+from typing import Any
+
+from cases.models import Action, Case
+from kestov_core import procedures
+from kestov_core.procedures.base import Result as CoreResult
+from people.clock import now
+from workshop.models import Limit, Printer
+
+from .models import Capture, Result
+
+#: Procedures that give a belt's tension.
+TENSION = ("belt-pluck", "belt-deflection")
+#: Without a case, readings and turns this close together belong to one sitting.
+SITTING = timedelta(hours=12)
+
+
+@dataclass
+class Reading:
+    """A belt's tension in a round."""
+
+    capture: Capture
+    result: Result
+
+    @property
+    def tension(self) -> dict[str, Any]:
+        found: dict[str, Any] = self.result.found["tension"]
+        return found
+
+
+@dataclass
+class Round:
+    """One round: the newest reading of each belt, and what was turned after it."""
+
+    number: int
+    readings: dict[str, Reading] = field(default_factory=dict)
+    actions: list[Action] = field(default_factory=list)
+
+
+def places_of(printer: Printer, place: str) -> list[str]:
+    """The belts set together with this one: the pair, or the belt alone."""
+    partner = printer.model.motion().partner(place)
+    return sorted([place, partner]) if partner else [place]
+
+
+def rounds(printer: Printer, places: list[str], case: Case | None) -> list[Round]:
+    """The rounds of this case (or of this sitting), oldest first."""
+    captures = Capture.objects.filter(
+        printer=printer, place__in=places, procedure__in=TENSION, superseded_by__isnull=True
+    )
+    actions = Action.objects.filter(printer=printer, place__in=places, kind="turn_tensioner").select_related("by")
+    if case is not None:
+        captures, actions = captures.filter(case=case), actions.filter(case=case)
+    else:
+        since = now() - SITTING
+        captures = captures.filter(case=None, taken_at__gte=since)
+        actions = actions.filter(case=None, at__gte=since)
+    by_number: dict[int, Round] = {}
+    for capture in captures.defer("data").select_related("taken_by").prefetch_related("results").order_by("taken_at"):
+        result = capture.latest()
+        if result is not None:
+            by_number.setdefault(capture.round, Round(capture.round)).readings[capture.place] = Reading(capture, result)
+    for action in actions:
+        by_number.setdefault(action.round, Round(action.round)).actions.append(action)
+    return [by_number[n] for n in sorted(by_number)]
+
+
+def current_round(printer: Printer, place: str, case: Case | None) -> int:
+    """The number of the round that a capture taken now belongs to: one more after a turn."""
+    past = rounds(printer, places_of(printer, place), case)
+    if not past:
+        return 1
+    last = past[-1]
+    return last.number + 1 if last.actions else last.number
+
+
+def history(printer: Printer, places: list[str]) -> list[dict[str, Any]]:
+    """What turning did on this printer so far, as belt-set's ``history``: one row a belt and step of rounds."""
+    runs: dict[Any, list[Round]] = {}
+    for case_id in (
+        Action.objects.filter(printer=printer, place__in=places, case__isnull=False, kind="turn_tensioner")
+        .values_list("case", flat=True)
+        .distinct()
+        .order_by("case")[:12]
+    ):
+        runs[case_id] = rounds(printer, places, Case.objects.get(pk=case_id))
+    runs[None] = rounds(printer, places, None)
+    rows = []
+    for run in runs.values():
+        for before, after in zip(run, run[1:], strict=False):
+            step = []
+            for place in places:
+                if place not in before.readings or place not in after.readings:
+                    continue
+                a, b = before.readings[place].tension, after.readings[place].tension
+                own = max(a.get("own") or 0, b.get("own") or 0) or 0.02 * b["value"]
+                turned = sum(x.turns or 0 for x in before.actions if x.place == place)
+                step.append({"id": place, "turns": turned, "before_n": a["value"], "after_n": b["value"], "u95_n": own})
+            # The turned belt first: what the other lost is read against it.
+            rows += sorted(step, key=lambda r: -abs(r["turns"]))
+    return rows
+
+
+def target_of(printer: Printer, place: str) -> tuple[float, float, str]:
+    """The tension band (N) of a belt with its source: the model's limit, else typical for its width."""
+    from kestov_core.machine import tension_band_typical
+
+    limit = Limit.objects.filter(model=printer.model, what="tension", place=place).first()
+    if limit is not None and limit.low is not None and limit.high is not None:
+        return limit.low, limit.high, limit.source
+    belt = printer.model.motion().belts()[place]
+    low, high = tension_band_typical(belt.width_mm)
+    return low, high, "typical"
+
+
+def set_belts(printer: Printer, places: list[str], last: Round) -> CoreResult:
+    """What to turn now, by the core's belt-set, from the newest readings and all that turning has shown."""
+    belts = printer.model.motion().belts()
+    rows = []
+    for place in places:
+        belt = belts[place]
+        row: dict[str, Any] = {
+            "id": place,
+            "tension": last.readings[place].tension,
+            "loop_length_mm": belt.loop_length_mm or 1000.0,
+            "axial_stiffness_n": belt.axial_stiffness_n,
+        }
+        if belt.tensioner is not None:
+            row["tensioner"] = belt.tensioner.model_dump()
+        rows.append(row)
+    low, high, _ = target_of(printer, places[0])
+    middle = (low + high) / 2
+    imbalance = Limit.objects.filter(model=printer.model, what="imbalance").first()
+    context: dict[str, Any] = {
+        "belts": rows,
+        "target_n": middle,
+        "tolerance_percent": min(100.0, 100 * (high - low) / 2 / middle),
+        "history": history(printer, places),
+    }
+    if imbalance is not None and imbalance.high is not None:
+        context["imbalance_limit_percent"] = imbalance.high
+    return procedures.run("belt-set", context)

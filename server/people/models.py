@@ -1,0 +1,81 @@
+"""Accounts, roles and the audit trail."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib.auth.models import AbstractUser
+from django.db import models
+
+
+class Role(models.TextChoices):
+    MEMBER = "member", "Member"
+    TECHNICIAN = "technician", "Technician"
+    LEAD = "lead", "Lead"
+
+    def at_least(self, other: Role) -> bool:
+        order = list(Role)
+        return order.index(self) >= order.index(other)
+
+
+class User(AbstractUser):
+    """Who signs in. ``preferences``: units and light, by each person."""
+
+    first_name = None  # type: ignore[assignment]
+    last_name = None  # type: ignore[assignment]
+    name = models.CharField(max_length=80)
+    role = models.CharField(max_length=12, choices=Role.choices, default=Role.MEMBER)
+    length_unit = models.CharField(max_length=4, choices=[("mm", "mm"), ("in", "in")], default="mm")
+    force_unit = models.CharField(max_length=4, choices=[("N", "N"), ("lbf", "lbf")], default="N")
+    light = models.CharField(max_length=6, choices=[("day", "day"), ("dim", "dim"), ("system", "system")], default="day")
+
+    class Meta:
+        constraints = [models.CheckConstraint(condition=models.Q(role__in=Role.values), name="user_role_known")]
+
+    def may(self, role: Role) -> bool:
+        """Whether this person has at least that role."""
+        return self.is_active and Role(self.role).at_least(role)
+
+
+class AuditEntry(models.Model):
+    """Who did what to what, when. Written in the same transaction as the deed; never changed."""
+
+    at = models.DateTimeField()
+    who = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    verb = models.CharField(max_length=40)
+    what = models.CharField(max_length=40)
+    what_id = models.CharField(max_length=40)
+    words = models.TextField()
+    details = models.JSONField(default=dict)
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        indexes = [models.Index(fields=["what", "what_id"])]
+
+
+class DoneOnce(models.Model):
+    """The answer to a write that came with a key, so that a repeat gets the same answer and does nothing twice."""
+
+    key = models.CharField(max_length=80)
+    user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")
+    route = models.CharField(max_length=120)
+    answer = models.JSONField(null=True)
+    at = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["user", "key"], name="done_once_key")]
+
+
+def audit(who: User | None, verb: str, what: models.Model, words: str, **details: Any) -> None:
+    """Write one line of the audit trail."""
+    from people.clock import now
+
+    AuditEntry.objects.create(
+        at=now(),
+        who=who,
+        verb=verb,
+        what=what._meta.model_name,
+        what_id=str(what.pk),
+        words=words,
+        details=details,
+    )

@@ -1,0 +1,96 @@
+"""Condition of a printer's places and axes from the record, and its fitness. The rules are the core's."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from typing import Any
+
+from kestov_core.condition import Condition, Evidence, Fitness, condition_of, fitness_of, worst
+from kestov_core.machine import AXES_OF_BELT
+from people.clock import now
+from measuring.models import Capture, Result, latest_results
+
+from .models import Printer
+
+_WORDS = {
+    "out_of_adjustment": "belt {place} is out of adjustment",
+    "worn": "belt {place} is worn",
+    "failed": "belt {place} has failed",
+}
+
+
+@dataclass
+class PlaceCondition:
+    """Condition of one place (a belt), why, and the evidence it rests on."""
+
+    place: str
+    condition: Condition
+    why: str
+    at: datetime | None = None
+    procedure: str | None = None
+    quantity: dict[str, Any] | None = None
+    capture_id: str | None = None
+
+
+@dataclass
+class PrinterCondition:
+    """Condition of all places and axes, and the fitness that follows."""
+
+    places: list[PlaceCondition]
+    axes: dict[str, Condition]
+    fitness: Fitness
+    reason: str
+    troubles: list[str] = field(default_factory=list)
+
+
+def condition(printer: Printer, open_case_in_work: bool = False) -> PrinterCondition:
+    """Derive the condition of every belt and axis of a printer."""
+    motion = printer.model.motion()
+    newest = latest_results(printer)
+    places = [_of_place(place, newest, printer) for place in motion.belts()]
+    axes_of = AXES_OF_BELT[motion.kinematics]
+    axes: dict[str, list[Condition]] = {a: [] for a in ("x", "y", "z")}
+    for found in places:
+        for axis in axes_of.get(found.place, ()):
+            axes[axis].append(found.condition)
+    by_axis: dict[str, Condition] = {a: worst(c) for a, c in axes.items()}
+    troubles = [
+        (_WORDS[p.condition].format(place=p.place.upper()), p.condition) for p in places if p.condition in _WORDS
+    ]
+    fitness, reason = fitness_of(printer.tagged_out or None, open_case_in_work, troubles)
+    return PrinterCondition(places, by_axis, fitness, reason, [words for words, _ in troubles])
+
+
+def _of_place(place: str, newest: list[tuple[Capture, Result]], printer: Printer) -> PlaceCondition:
+    mine = [(c, r) for c, r in newest if c.place == place and r.verdict != "not_judged"]
+    # Tension by pitch or by deflection: the newer of the two speaks.
+    tension = max((cr for cr in mine if cr[0].procedure != "belt-tracking"), key=lambda cr: cr[0].taken_at, default=None)
+    tracking = next((cr for cr in mine if cr[0].procedure == "belt-tracking"), None)
+    judged = [_judge(place, cr, printer) for cr in (tension, tracking) if cr is not None]
+    if not judged:
+        found, why = condition_of(None)
+        return PlaceCondition(place, found, why)
+    return next(j for j in judged if j.condition == worst([j.condition for j in judged]))
+
+
+def _judge(place: str, evidence: tuple[Capture, Result], printer: Printer) -> PlaceCondition:
+    capture, result = evidence
+    age = (now() - capture.taken_at).total_seconds() / 86400
+    lost = _lost_again(printer, place) if result.verdict == "out_of_tolerance" else 0
+    found, why = condition_of(Evidence(capture.procedure, result.verdict, age, lost))  # type: ignore[arg-type]
+    quantity = result.found.get("tension") or result.found.get("wander")
+    return PlaceCondition(place, found, why, capture.taken_at, capture.procedure, quantity, str(capture.id))
+
+
+def _lost_again(printer: Printer, place: str) -> int:
+    """How often in the last half year this belt went from within its limits to outside without being touched."""
+    since = now() - timedelta(days=183)
+    captures = (
+        Capture.objects.filter(printer=printer, place=place, procedure="belt-pluck", taken_at__gte=since)
+        .defer("data")
+        .prefetch_related("results")
+        .order_by("taken_at")
+    )
+    verdicts = [r.verdict for c in captures if (r := c.latest()) is not None]
+    return sum(1 for a, b in zip(verdicts, verdicts[1:], strict=False) if a in ("in_tolerance", "watch") and b == "out_of_tolerance")

@@ -1,0 +1,161 @@
+"""The room and what stands in it: places, printer models with their limits, printers, components, instruments."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.db import models
+from kestov_core import procedures
+from kestov_core.errors import BadInput
+from kestov_core.machine import AXES_OF_BELT, Description
+
+
+class Place(models.Model):
+    """A part of the room."""
+
+    name = models.CharField(max_length=60, unique=True)
+    position = models.PositiveSmallIntegerField(default=0)
+
+    class Meta:
+        ordering = ["position", "name"]
+
+
+def _validate_description(value: Any) -> None:
+    try:
+        procedures.parse(Description, value)
+    except BadInput as e:
+        raise ValidationError(e.message) from e
+
+
+class PrinterModel(models.Model):
+    """A model of printer: its motion system, described once in the core's shape."""
+
+    name = models.CharField(max_length=60, unique=True)
+    kinematics = models.CharField(max_length=20)
+    description = models.JSONField(validators=[_validate_description])
+    notes = models.TextField(blank=True)
+
+    class Meta:
+        ordering = ["name"]
+
+    def motion(self) -> Description:
+        return Description.model_validate(self.description)
+
+    def save(self, *args: Any, **kwargs: Any) -> None:
+        _validate_description(self.description)
+        self.kinematics = self.description["kinematics"]
+        super().save(*args, **kwargs)
+
+
+class Limit(models.Model):
+    """A tolerance of a model at a place, with where it comes from. ``what``: ``tension``, ``imbalance``, ``tracking`` …"""
+
+    model = models.ForeignKey(PrinterModel, on_delete=models.CASCADE, related_name="limits")
+    what = models.CharField(max_length=30)
+    place = models.CharField(max_length=5)
+    low = models.FloatField(null=True)
+    high = models.FloatField(null=True)
+    unit = models.CharField(max_length=12)
+    source = models.CharField(max_length=120)
+
+    class Meta:
+        ordering = ["what", "place"]
+        constraints = [
+            models.UniqueConstraint(fields=["model", "what", "place"], name="limit_once"),
+            models.CheckConstraint(
+                condition=models.Q(low__isnull=True) | models.Q(high__isnull=True) | models.Q(low__lt=models.F("high")),
+                name="limit_in_order",
+            ),
+        ]
+
+
+class Printer(models.Model):
+    """A machine. ``simulated`` holds the true state of a stand-in; null for a real machine."""
+
+    name = models.CharField(max_length=40, unique=True)
+    model = models.ForeignKey(PrinterModel, on_delete=models.PROTECT, related_name="printers")
+    place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="printers")
+    position = models.PositiveSmallIntegerField(default=0)
+    serial = models.CharField(max_length=40, blank=True)
+    in_use_since = models.DateField(null=True)
+    simulated = models.JSONField(null=True)
+    tagged_out = models.CharField(max_length=200, blank=True)
+    tagged_out_by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")
+    tagged_out_at = models.DateTimeField(null=True)
+    retired = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["place__position", "position", "name"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(tagged_out="") | models.Q(tagged_out_at__isnull=False), name="tag_has_a_time"
+            )
+        ]
+
+
+class Component(models.Model):
+    """A part in a named position of a printer. ``place``: the axis or belt it belongs to."""
+
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="components")
+    place = models.CharField(max_length=5)
+    kind = models.CharField(max_length=30)
+    label = models.CharField(max_length=80)
+    part_type = models.CharField(max_length=80, blank=True)
+    fitted_on = models.DateField(null=True)
+    removed_on = models.DateField(null=True)
+
+    class Meta:
+        ordering = ["place", "kind", "label"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["printer", "place", "kind", "label"],
+                condition=models.Q(removed_on__isnull=True),
+                name="one_part_in_a_position",
+            )
+        ]
+
+
+class Instrument(models.Model):
+    """What measures: resolution and own uncertainty in ``unit``; when it was checked, against what, and until when."""
+
+    name = models.CharField(max_length=60, unique=True)
+    kind = models.CharField(max_length=30)
+    resolution = models.FloatField(null=True)
+    u95 = models.FloatField(null=True)
+    unit = models.CharField(max_length=12)
+    checked_on = models.DateField(null=True)
+    checked_against = models.CharField(max_length=120, blank=True)
+    check_due = models.DateField(null=True)
+
+    class Meta:
+        ordering = ["kind", "name"]
+
+
+#: Components that every belt brings, by kind and words.
+_OF_A_BELT = (
+    ("belt", "Belt"),
+    ("drive_pulley", "Drive pulley"),
+    ("idler", "Idlers"),
+    ("tensioner", "Tensioner"),
+    ("motor", "Motor"),
+)
+
+
+def fit_out(printer: Printer) -> None:
+    """Give a new printer the components that its model's motion system has, in named positions."""
+    motion = printer.model.motion()
+    rows: list[tuple[str, str, str]] = []
+    for place in motion.belts():
+        rows += [(place, kind, f"{words} {place.upper()}") for kind, words in _OF_A_BELT]
+    for place, drive in motion.transmissions.items():
+        if drive.kind == "screw":
+            rows += [(place, kind, f"{words} {place.upper()}") for kind, words in (("screw", "Screw"), ("nut", "Nut"), ("coupler", "Coupler"))]
+        if drive.kind == "extruder":
+            rows += [("e", "drive_gears", "Drive gears"), ("e", "nozzle", "Nozzle")]
+    axes = {a for axes in AXES_OF_BELT[motion.kinematics].values() for a in axes} | {"z"}
+    rows += [(axis, "guide", f"Guides {axis.upper()}") for axis in sorted(axes)]
+    rows += [("bed", "plate", "Bed plate"), ("frame", "joints", "Frame joints"), ("head", "mount", "Tool-head mount")]
+    Component.objects.bulk_create(
+        Component(printer=printer, place=p, kind=k, label=label, fitted_on=printer.in_use_since) for p, k, label in rows
+    )
