@@ -124,7 +124,7 @@ class Description(Model):
 
     kinematics: Kinematics
     transmissions: dict[Place, Transmission]
-    pairs: list[tuple[Place, Place]] = []
+    pairs: list[Annotated[list[Place], Field(min_length=2, max_length=2)]] = []
     beam_angle_deg: Annotated[float, Field(gt=0, lt=90)] | None = None
 
     @model_validator(mode="after")

@@ -19,7 +19,17 @@ def _build() -> NinjaAPI:
     problems.install(api)
     for module in (session, floor, cases, bench, workshop):
         api.add_router("", module.router)
+    _name_roles(api)
     return api
+
+
+def _name_roles(api: NinjaAPI) -> None:
+    """Say in the description which role each route asks for, as ``x-role``."""
+    for _, router in api._routers:
+        for view in router.path_operations.values():
+            for operation in view.operations:
+                role = next((a.role for a in operation.auth_callbacks or [] if hasattr(a, "role")), None)
+                operation.openapi_extra = {**(operation.openapi_extra or {}), "x-role": role.value if role else "nothing"}
 
 
 _api = None

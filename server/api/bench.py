@@ -16,7 +16,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from kestov_core import procedures
 from kestov_core.errors import BadInput
-from kestov_core.machine import BeltTransmission, axial_stiffness_typical, linear_density_typical
+from kestov_core.machine import BeltTransmission, Kinematics, axial_stiffness_typical, linear_density_typical
 from kestov_core.procedures.belt_deflection import BeltDeflectionContext
 from kestov_core.procedures.belt_pluck import PluckHeard
 from kestov_core.procedures.belt_set import BeltSetResult
@@ -44,7 +44,7 @@ router = Router(tags=["bench"])
 Source = Literal["file", "microphone", "standin", "lossy", "typed"]
 
 
-class BeltOut(Schema):
+class BenchBelt(Schema):
     """A belt as the bench needs it. Figures without a better source are typical, and say so."""
 
     place: str
@@ -74,9 +74,9 @@ class InstrumentOut(Schema):
 class BenchOut(Schema):
     printer_id: int
     printer: str
-    kinematics: str
+    kinematics: Kinematics
     simulated: bool
-    belts: list[BeltOut]
+    belts: list[BenchBelt]
     instruments: list[InstrumentOut]
 
 
@@ -196,12 +196,12 @@ def bench(request: HttpRequest, printer_id: int):
     )
 
 
-def _belt(printer: Printer, place: str, belt: BeltTransmission) -> BeltOut:
+def _belt(printer: Printer, place: str, belt: BeltTransmission) -> BenchBelt:
     low, high, source = target_of(printer, place)
     density, percent, of_density = _density(belt)
     last = Capture.objects.filter(printer=printer, place=place, procedure__in=("belt-pluck", "belt-deflection"), superseded_by=None).defer("data").select_related("taken_by", "instrument").prefetch_related("results").first()
     span = belt.spans[0] if belt.spans else None
-    return BeltOut(
+    return BenchBelt(
         place=place,
         partner=printer.model.motion().partner(place),
         belt=belt,

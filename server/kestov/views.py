@@ -1,5 +1,7 @@
 """The page that holds the front end, and words for a failed forgery check."""
 
+import os
+
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.csrf import ensure_csrf_cookie
@@ -13,6 +15,15 @@ def front(request: HttpRequest) -> HttpResponse:
     response = HttpResponse(index.read_text(encoding="utf-8"))
     response["Cache-Control"] = "no-cache"
     return response
+
+
+def authority(request: HttpRequest) -> HttpResponse:
+    """The workshop authority's certificate, for a device that is to trust this machine."""
+    file = os.environ.get("KESTOV_AUTHORITY")
+    if not file or not os.path.exists(file):
+        return HttpResponse("This workshop has no authority of its own.", status=404, content_type="text/plain")
+    with open(file, "rb") as f:
+        return HttpResponse(f.read(), content_type="application/x-x509-ca-cert")
 
 
 def csrf_failure(request: HttpRequest, reason: str = "") -> JsonResponse:

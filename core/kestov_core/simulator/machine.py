@@ -62,15 +62,16 @@ def true_pitch(belt: SimBelt) -> float:
 
 
 def pluck(machine: SimMachine, place: str, plucks: int = 5, rate_hz: int = 22050) -> tuple[SimMachine, Recording]:
-    """Pluck a belt a few times in front of the simulated microphone. One pluck in six goes wrong."""
+    """Pluck a belt a few times in front of the simulated microphone. Often one of them is spoilt by a finger."""
     belt = machine.belt(place)
     rng = np.random.default_rng([machine.seed, machine.touched, sum(place.encode())])
+    spoilt = int(rng.integers(plucks)) if rng.random() < 0.6 and plucks > 2 else -1
     made = [
         Pluck(
             at_s=0.5 + 1.1 * i + float(rng.uniform(0, 0.15)),
             level=float(rng.uniform(0.2, 0.5)),
             place=float(rng.uniform(0.18, 0.42)),
-            kind="rubbed" if rng.random() < 1 / 6 else "good",
+            kind="rubbed" if i == spoilt else "good",
         )
         for i in range(plucks)
     ]

@@ -1,0 +1,79 @@
+"""What ``./kestov`` runs: parse the command and call the rest. Needs only Python's own library."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+
+import setup
+import start
+from words import ROOT, STATE, Trouble
+
+
+def _into_python(arguments: list[str], level: str, cwd: str | None = None, **env: str) -> int:
+    """Become our own Python."""
+    setup.python(level)
+    if cwd:
+        os.chdir(cwd)
+    os.execve(setup.PYTHON, [str(setup.PYTHON), *arguments], {**setup.environment(), **env})
+
+
+def main() -> int:
+    """Run one command."""
+    # The core's own arguments are its own: handed on untouched.
+    if sys.argv[1:2] == ["core"]:
+        return _into_python(["-m", "kestov_core.cli", *sys.argv[2:]], "core")
+    parser = argparse.ArgumentParser(prog="kestov", description="The axes of a workshop's 3D printers: measured, set, proven, recorded.")
+    commands = parser.add_subparsers(dest="command", required=True, metavar="start | test | core | demo | manage")
+    start.arguments(commands.add_parser("start", help="set up what is missing and serve on http://127.0.0.1:8700"))
+    test = commands.add_parser("test", help="set up what is missing and run every test and check")
+    test.add_argument("only", nargs="*", help="core, server, browser, checks; all where none is named")
+    commands.add_parser("core", help="run one measuring procedure on the command line")
+    demo = commands.add_parser("demo", help="load the demo workshop")
+    demo.add_argument("--reset", action="store_true", help="throw the present demo away and begin anew")
+    manage = commands.add_parser("manage", help="Django's own commands, on this workshop's database")
+    manage.add_argument("rest", nargs=argparse.REMAINDER)
+    args = parser.parse_args()
+    if args.command == "start":
+        return start.main(args)
+    if args.command == "test":
+        import test_all
+
+        return test_all.main(args.only)
+    return _manage(["demo", *(["--reset"] if args.reset else [])] if args.command == "demo" else args.rest)
+
+
+def _manage(arguments: list[str]) -> int:
+    """Run manage.py on the workshop's database, started for it where it does not run."""
+    import subprocess
+
+    from cluster import Cluster
+
+    setup.python("server")
+    env = {**setup.environment(), "KESTOV_STATE": str(STATE), "KESTOV_POOL": "0"}
+    cluster = None
+    if not env.get("DATABASE_URL"):
+        setup.debian(setup.POSTGRES)
+        cluster = Cluster()
+        was_running = (cluster.data / "postmaster.pid").exists()
+        env["DATABASE_URL"] = cluster.start()
+        if was_running:
+            cluster.started_here = False
+    try:
+        if arguments[:1] == ["demo"]:
+            subprocess.run([setup.PYTHON, "manage.py", "migrate", "--verbosity", "0"], cwd=ROOT / "server", env=env, check=False)
+        return subprocess.run([setup.PYTHON, "manage.py", *arguments], cwd=ROOT / "server", env=env).returncode
+    finally:
+        if cluster:
+            cluster.stop()
+
+
+if __name__ == "__main__":
+    try:
+        sys.exit(main())
+    except Trouble as e:
+        print(f"\n{e}", file=sys.stderr)
+        sys.exit(1)
+    except KeyboardInterrupt:
+        sys.exit(130)

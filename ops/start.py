@@ -1,0 +1,198 @@
+"""``kestov start``: set up, start the database, migrate, load the demo where empty, serve."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import secrets
+import signal
+import socket
+import ssl
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+from types import FrameType
+
+import setup
+from cluster import Cluster, port_is_free
+from words import ROOT, STATE, Trouble, explain, say
+
+SIGN_INS = (
+    ("technician", "tech", "tide-table-tech"),
+    ("lead", "lead", "tide-table-lead"),
+    ("member", "member", "tide-table-member"),
+)
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """The command's options."""
+    parser.add_argument("--empty", action="store_true", help="do not load the demo workshop; ask for the first account")
+    parser.add_argument("--bind", default="127.0.0.1", help="address to serve on (0.0.0.0 for the workshop's network)")
+    parser.add_argument("--port", type=int, default=8700)
+    parser.add_argument("--workers", type=int, default=2, help="web processes")
+    parser.add_argument("--host", action="append", default=[], metavar="NAME", help="a further name this machine is reached by")
+    parser.add_argument("--tls", action="store_true", help="serve with TLS, by an authority of our own or by --cert and --key")
+    parser.add_argument("--cert", type=Path, help="certificate file (PEM, with its chain)")
+    parser.add_argument("--key", type=Path, help="its private key (PEM)")
+    parser.add_argument("--behind-proxy", action="store_true", help="a TLS proxy stands before it (X-Forwarded-Proto is believed)")
+
+
+class _Stop(Exception):
+    """Asked to stop."""
+
+
+def _on_signal(number: int, frame: FrameType | None) -> None:
+    raise _Stop
+
+
+def main(args: argparse.Namespace) -> int:
+    """Serve until asked to stop."""
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, _on_signal)
+    cluster: Cluster | None = None
+    server: subprocess.Popen[bytes] | None = None
+    try:
+        with setup.locked("start", "Kestov is already running from this folder. Stop it first (Ctrl-C where it runs)."):
+            if not 1 <= args.port <= 65535:
+                raise Trouble("The port must lie between 1 and 65535.")
+            if not port_is_free(args.bind, args.port):
+                raise Trouble(f"Port {args.port} on {args.bind} is taken by another program, or the address is not this machine's. Choose another: ./kestov start --port {args.port + 1}")
+            setup.python("server")
+            env = setup.environment()
+            env["KESTOV_STATE"] = str(STATE)
+            if not env.get("DATABASE_URL"):
+                setup.debian(setup.POSTGRES)
+                cluster = Cluster()
+                say("Starting the database …")
+                env["DATABASE_URL"] = cluster.start()
+            setup.web()
+            names = _names(args)
+            env["KESTOV_HOSTS"] = ",".join(names)
+            certificate = _tls(args, names, env) if args.tls or args.cert else None
+            if args.behind_proxy:
+                env["KESTOV_BEHIND_PROXY"] = "1"
+                env["KESTOV_ORIGINS"] = ",".join(f"https://{n}" for n in args.host)
+            _manage(env, ["migrate", "--verbosity", "0"], "Bringing the database up to date")
+            if not args.empty:
+                _manage(env, ["demo", "--if-empty"], "Loading the demo workshop", aloud=True)
+            env["KESTOV_FIRST_CODE"] = code = str(secrets.randbelow(900000) + 100000)
+            server = _serve(args, env, certificate)
+            address = _wait(args, server, certificate is not None)
+            _greet(address, code, args, certificate is not None)
+            code_ = server.wait()
+            raise Trouble(f"The web server ended by itself (code {code_}).")
+    except _Stop:
+        say("\nStopping …")
+        return 0
+    except OSError as e:
+        if e.errno == 28:
+            raise Trouble("The disk is full. Free some space and start again; nothing is lost.") from e
+        raise
+    finally:
+        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            signal.signal(number, signal.SIG_IGN)
+        if server and server.poll() is None:
+            server.terminate()
+            try:
+                server.wait(10)
+            except subprocess.TimeoutExpired:
+                server.kill()
+        if cluster:
+            cluster.stop()
+
+
+def _names(args: argparse.Namespace) -> list[str]:
+    """Names and addresses this machine answers to: loopback, and what it has when bound to a network."""
+    names = ["127.0.0.1", "localhost", "[::1]", *args.host]
+    if args.bind not in ("127.0.0.1", "localhost", "::1"):
+        own = socket.gethostname()
+        names += [own, f"{own.split('.')[0]}.local"]
+        if args.bind not in ("0.0.0.0", "::"):
+            names.append(args.bind)
+        else:
+            done = subprocess.run(["hostname", "-I"], capture_output=True, text=True)
+            names += [f"[{a}]" if ":" in a else a for a in done.stdout.split()]
+    return list(dict.fromkeys(n for n in names if n))
+
+
+def _tls(args: argparse.Namespace, names: list[str], env: dict[str, str]) -> tuple[Path, Path]:
+    env["KESTOV_TLS"] = "1"
+    if bool(args.cert) != bool(args.key):
+        raise Trouble("Give both --cert and --key, or neither.")
+    if args.cert:
+        for file in (args.cert, args.key):
+            if not file.is_file():
+                raise Trouble(f"{file} is not there.")
+        return args.cert.resolve(), args.key.resolve()
+    folder = STATE / "tls"
+    done = subprocess.run([setup.PYTHON, ROOT / "ops" / "tls.py", folder, *names], capture_output=True, text=True, env=env)
+    if done.returncode:
+        raise Trouble(explain(done.stdout + done.stderr, "Making the certificate"))
+    env["KESTOV_AUTHORITY"] = str(folder / "authority.crt")
+    return folder / "server.crt", folder / "server.key"
+
+
+def _manage(env: dict[str, str], command: list[str], what: str, aloud: bool = False) -> None:
+    process = subprocess.Popen([setup.PYTHON, "manage.py", *command], cwd=ROOT / "server", env={**env, "KESTOV_POOL": "0"}, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, start_new_session=True)
+    lines: list[str] = []
+    try:
+        assert process.stdout
+        for line in process.stdout:
+            lines.append(line)
+            if aloud:
+                say(line.rstrip())
+        if process.wait():
+            raise Trouble(explain("".join(lines), what))
+    finally:
+        if process.poll() is None:
+            process.terminate()
+            process.wait()
+
+
+def _serve(args: argparse.Namespace, env: dict[str, str], certificate: tuple[Path, Path] | None) -> subprocess.Popen[bytes]:
+    command = [str(setup.VENV / "bin" / "granian"), "--interface", "wsgi", "--host", args.bind, "--port", str(args.port), "--workers", str(max(1, args.workers)), "--blocking-threads", "4", "--log-level", "warning", "--respawn-failed-workers"]
+    if certificate:
+        command += ["--ssl-certificate", str(certificate[0]), "--ssl-keyfile", str(certificate[1])]
+    return subprocess.Popen([*command, "kestov.wsgi:application"], cwd=ROOT / "server", env=env, start_new_session=True)
+
+
+def _wait(args: argparse.Namespace, server: subprocess.Popen[bytes], tls: bool) -> str:
+    """Wait until it answers; give its address."""
+    host = {"0.0.0.0": "127.0.0.1", "::": "[::1]"}.get(args.bind, f"[{args.bind}]" if ":" in args.bind else args.bind)
+    address = f"{'https' if tls else 'http'}://{host}:{args.port}"
+    trusting = ssl.create_default_context()
+    trusting.check_hostname, trusting.verify_mode = False, ssl.CERT_NONE
+    for _ in range(300):
+        if server.poll() is not None:
+            raise Trouble("The web server did not start; what it said stands above.")
+        try:
+            with urllib.request.urlopen(f"{address}/api/session", timeout=5, context=trusting if tls else None) as answer:
+                json.load(answer)
+                return address
+        except OSError:
+            time.sleep(0.1)
+    raise Trouble("The web server does not answer.")
+
+
+def _greet(address: str, code: str, args: argparse.Namespace, tls: bool) -> None:
+    trusting = ssl.create_default_context()
+    trusting.check_hostname, trusting.verify_mode = False, ssl.CERT_NONE
+    with urllib.request.urlopen(f"{address}/api/session", timeout=10, context=trusting if tls else None) as answer:
+        state = json.load(answer)
+    print(f"\nKestov is ready: {address}")
+    if args.bind in ("0.0.0.0", "::"):
+        print("From other devices: " + ", ".join(f"{address.split('://')[0]}://{n}:{args.port}" for n in _names(args)[3:]))
+    if state["first_account"]:
+        print(f"The workshop is empty. Make the first account: {address}/first?code={code}")
+    elif state["demo"]:
+        print("Demo sign-ins:")
+        for role, name, password in SIGN_INS:
+            print(f"  {role:<11} {name:<7} {password}")
+    if tls and not args.cert:
+        print(f"Trust it once on each device: open {address}/authority.crt there and install it as an authority\n(or copy {STATE / 'tls' / 'authority.crt'}); see docs/running.md.")
+    print("Ctrl-C stops it.", flush=True)
+    os.environ.pop("KESTOV_FIRST_CODE", None)
+    sys.stdout.flush()

@@ -1,0 +1,92 @@
+/** The one way to the server: typed by the API's own description, with a key on every write and errors that speak. */
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+
+/** A refusal in the server's words (RFC 9457), or that it could not be reached. */
+export class Refusal extends Error {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    message: string,
+    readonly field: string | null,
+  ) {
+    super(message);
+  }
+}
+
+const OFFLINE = "The workshop cannot be reached just now. What you entered is kept; try again in a moment.";
+
+function cookie(name: string): string {
+  return document.cookie.match(new RegExp(`(?:^|; )${name}=([^;]*)`))?.[1] ?? "";
+}
+
+export function newKey(): string {
+  // randomUUID is only there on secure pages; a tablet on plain http needs keys, too.
+  if (typeof crypto.randomUUID === "function") return crypto.randomUUID();
+  const b = crypto.getRandomValues(new Uint8Array(16));
+  b[6] = (b[6]! & 0x0f) | 0x40;
+  b[8] = (b[8]! & 0x3f) | 0x80;
+  const hex = [...b].map((v) => v.toString(16).padStart(2, "0")).join("");
+  return `${hex.slice(0, 8)}-${hex.slice(8, 12)}-${hex.slice(12, 16)}-${hex.slice(16, 20)}-${hex.slice(20)}`;
+}
+
+/** Headers of a write: the forgery token and the key that makes a repeat harmless. */
+export function writeHeaders(key = newKey()): Record<string, string> {
+  return { "X-CSRFToken": cookie("csrftoken"), "Idempotency-Key": key };
+}
+
+const client = createClient<paths>({ baseUrl: "" });
+client.use({
+  onRequest({ request }) {
+    if (request.method !== "GET") {
+      for (const [k, v] of Object.entries(writeHeaders())) if (!request.headers.has(k)) request.headers.set(k, v);
+    }
+    return request;
+  },
+  onError() {
+    return new Refusal(0, "offline", OFFLINE, null);
+  },
+});
+export const api = client;
+
+type Answer<T> = { data?: T; error?: unknown; response: Response };
+
+/** The data of an answer, or its refusal thrown. */
+export async function got<T>(answer: Promise<Answer<T>>): Promise<T> {
+  const { data, error, response } = await answer;
+  if (response.ok && data !== undefined) return data;
+  throw refusal(error, response.status);
+}
+
+export function refusal(body: unknown, status: number): Refusal {
+  const p = (body ?? {}) as { code?: string; detail?: string; field?: string | null };
+  return new Refusal(
+    status,
+    p.code ?? "failed",
+    p.detail ?? "The server did not manage that. Try again; if it stays, tell the lead.",
+    p.field ?? null,
+  );
+}
+
+/** Send a form or raw bytes, which the typed client does not do; retried a few times, with one key, when the network drops. */
+export async function send<T>(path: string, body: BodyInit, key: string, type?: string, tries = 4): Promise<T> {
+  for (let attempt = 1; ; attempt++) {
+    let response: Response;
+    try {
+      response = await fetch(path, {
+        method: "POST",
+        body,
+        headers: { ...writeHeaders(key), ...(type ? { "Content-Type": type } : {}) },
+      });
+    } catch {
+      if (attempt >= tries) throw new Refusal(0, "offline", OFFLINE, null);
+      await new Promise((done) => setTimeout(done, 400 * 2 ** attempt));
+      continue;
+    }
+    const answer = await response.json().catch(() => null);
+    if (response.ok) return answer as T;
+    throw refusal(answer, response.status);
+  }
+}

@@ -1,0 +1,108 @@
+/** Reporting a fault: what, where, since when, a picture. One minute, from a phone too. */
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import { api, got, newKey, type Schemas, send } from "../api/client";
+import { Button, Caution, ErrorNote, Field, fieldError, INPUT, Loading } from "../kit/bits";
+
+const AXES: [string, string][] = [
+  ["", "Not sure"],
+  ["x", "Left to right (X)"],
+  ["y", "Front to back (Y)"],
+  ["z", "Up and down (Z)"],
+];
+
+type Draft = { finding: string; axis: string; since: string; words: string };
+
+export function Report() {
+  const id = Number(useParams().id);
+  const go = useNavigate();
+  const store = `report-${id}`;
+  const [draft, setDraft] = useState<Draft>(() => JSON.parse(sessionStorage.getItem(store) ?? "null") ?? { finding: "", axis: "", since: "", words: "" });
+  const [file, setFile] = useState<File | null>(null);
+  // One key a report: pressed twice, or sent again after a dropped link, it stays one.
+  const keys = useRef({ report: newKey(), picture: newKey() });
+  useEffect(() => sessionStorage.setItem(store, JSON.stringify(draft)), [draft, store]);
+  const printer = useQuery({ queryKey: ["printer", id], queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })) });
+  const findings = useQuery({ queryKey: ["findings"], queryFn: () => got(api.GET("/api/findings")), staleTime: Number.POSITIVE_INFINITY });
+  const report = useMutation({
+    mutationFn: async () => {
+      const made = await send<Schemas["CaseOut"]>("/api/cases", JSON.stringify({ printer_id: id, ...draft }), keys.current.report, "application/json");
+      if (file) {
+        const form = new FormData();
+        form.append("file", file);
+        await send(`/api/cases/${made.id}/pictures`, form, keys.current.picture);
+      }
+      return made;
+    },
+    onSuccess: (made) => {
+      sessionStorage.removeItem(store);
+      go(`/cases/${made.id}`);
+    },
+  });
+  if (!findings.data || !printer.data) return findings.error || printer.error ? <ErrorNote error={findings.error ?? printer.error} /> : <Loading what="the form" />;
+  const seen = findings.data.filter((f) => f.kind !== "measured");
+  const danger = seen.find((f) => f.id === draft.finding)?.kind === "danger";
+  const set = (part: Partial<Draft>) => {
+    keys.current.report = newKey();
+    setDraft({ ...draft, ...part });
+  };
+  return (
+    <form
+      className="sheet mx-auto grid max-w-xl gap-4"
+      onSubmit={(e) => {
+        e.preventDefault();
+        report.mutate();
+      }}
+    >
+      <h1>What is wrong with {printer.data.name}?</h1>
+      <Field label="What do you see or hear?" error={fieldError(report.error, "finding")}>
+        {(fid, note) => (
+          <select id={fid} aria-describedby={note} className={INPUT} value={draft.finding} onChange={(e) => set({ finding: e.target.value })} required>
+            <option value="">Choose what fits best</option>
+            {seen.map((f) => (
+              <option key={f.id} value={f.id}>
+                {f.label}
+              </option>
+            ))}
+          </select>
+        )}
+      </Field>
+      {danger ? <Caution>Pull the mains plug now, if you can reach it safely. Do not only switch it off. Nobody may use this machine; sending this tags it out.</Caution> : null}
+      <fieldset>
+        <legend className="text-[15px] font-semibold">In which direction?</legend>
+        <div className="mt-1 grid grid-cols-2 gap-2">
+          {AXES.map(([value, words]) => (
+            <label key={value} className="flex min-h-12 cursor-pointer items-center gap-2 rounded-[3px] border border-line px-3 has-checked:border-2 has-checked:border-ink has-checked:font-semibold">
+              <input type="radio" name="axis" value={value} checked={draft.axis === value} onChange={() => set({ axis: value })} className="h-5 w-5 accent-[var(--ink)]" />
+              {words}
+            </label>
+          ))}
+        </div>
+      </fieldset>
+      <Field label="Since when?" hint="In your own words: since yesterday, since the new spool.">
+        {(fid, note) => <input id={fid} aria-describedby={note} className={INPUT} value={draft.since} maxLength={60} onChange={(e) => set({ since: e.target.value })} />}
+      </Field>
+      <Field label="Anything else?">{(fid) => <textarea id={fid} className={`${INPUT} py-2`} rows={3} maxLength={2000} value={draft.words} onChange={(e) => set({ words: e.target.value })} />}</Field>
+      <Field label="A picture of the print" hint="Lit from the side it shows most." error={fieldError(report.error, "file")}>
+        {(fid, note) => (
+          <input
+            id={fid}
+            aria-describedby={note}
+            type="file"
+            accept="image/jpeg,image/png,image/webp"
+            className={`${INPUT} py-2.5`}
+            onChange={(e) => {
+              keys.current.picture = newKey();
+              setFile(e.target.files?.[0] ?? null);
+            }}
+          />
+        )}
+      </Field>
+      {["finding", "file"].some((f) => fieldError(report.error, f)) ? null : <ErrorNote error={report.error} />}
+      <Button next type="submit" disabled={report.isPending}>
+        {report.isPending ? "Sending …" : "Send the report"}
+      </Button>
+    </form>
+  );
+}

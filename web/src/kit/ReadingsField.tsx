@@ -1,0 +1,139 @@
+/**
+ * The readings field: a figure and Enter, and on to the next by itself. Calipers with a cable do just that.
+ * One column or more; shows the spread as it grows, marks an odd one out, takes comma or point, undoes with one key.
+ */
+import { useRef, useState } from "react";
+import { Button } from "./bits";
+import { oddOne, parseFigure } from "./figures";
+
+export type Column = { name: string; label: string; unit: string; min?: number; max?: number };
+export type Row = Record<string, number>;
+
+type Props = { columns: Column[]; rows: Row[]; onChange: (rows: Row[]) => void; watch?: string; most?: number };
+
+export function ReadingsField({ columns, rows, onChange, watch, most = 40 }: Props) {
+  const [partial, setPartial] = useState<number[]>([]);
+  const [text, setText] = useState("");
+  const [error, setError] = useState("");
+  const input = useRef<HTMLInputElement>(null);
+  const column = columns[partial.length]!;
+  const watched = rows.map((r) => r[watch ?? columns[0]!.name]!);
+  const odd = columns.length === 1 || watch ? oddOne(watched) : null;
+
+  function enter() {
+    const value = parseFigure(text);
+    if (value === null) return setError(text.trim() ? `“${text.trim()}” is not a figure.` : "Type a figure.");
+    if ((column.min != null && value < column.min) || (column.max != null && value > column.max))
+      return setError(`${column.label} must lie between ${column.min ?? "−∞"} and ${column.max ?? "∞"} ${column.unit}.`);
+    setError("");
+    setText("");
+    const next = [...partial, value];
+    if (next.length < columns.length) return setPartial(next);
+    setPartial([]);
+    onChange([...rows, Object.fromEntries(columns.map((c, i) => [c.name, next[i]!]))]);
+  }
+
+  function undo() {
+    setError("");
+    if (partial.length) setPartial(partial.slice(0, -1));
+    else if (rows.length) onChange(rows.slice(0, -1));
+    input.current?.focus();
+  }
+
+  const spread = watched.length > 1 ? Math.max(...watched) - Math.min(...watched) : null;
+  return (
+    <div className="grid gap-2">
+      <table className="w-full border-collapse font-mono text-[20px]">
+        <thead>
+          <tr className="text-left font-sans text-[15px] text-ink2">
+            <th className="w-10 font-semibold" scope="col">
+              No.
+            </th>
+            {columns.map((c) => (
+              <th key={c.name} className="font-semibold" scope="col">
+                {c.label}, {c.unit}
+              </th>
+            ))}
+            <th scope="col">
+              <span className="sr-only">Remark</span>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row, i) => (
+            <tr key={`${i}-${Object.values(row).join()}`} className={`border-t border-hair ${i === odd ? "text-off" : ""}`}>
+              <td className="py-1 text-[15px] text-ink2">{i + 1}</td>
+              {columns.map((c) => (
+                <td key={c.name} className="py-1">
+                  {row[c.name]}
+                </td>
+              ))}
+              <td className="py-1 text-right font-sans text-[15px]">
+                {i === odd ? <strong>odd one out: measure it again </strong> : null}
+                <button
+                  type="button"
+                  className="min-h-11 min-w-11 underline"
+                  aria-label={`Take out reading ${i + 1}`}
+                  onClick={() => {
+                    onChange(rows.filter((_, j) => j !== i));
+                    input.current?.focus();
+                  }}
+                >
+                  take out
+                </button>
+              </td>
+            </tr>
+          ))}
+          {rows.length < most ? (
+            <tr className="border-t border-hair">
+              <td className="text-[15px] text-ink2">{rows.length + 1}</td>
+              {columns.map((c, i) => (
+                <td key={c.name} className="py-1 pr-2">
+                  {i < partial.length ? (
+                    partial[i]
+                  ) : i === partial.length ? (
+                    <input
+                      ref={input}
+                      // biome-ignore lint/a11y/noAutofocus: typing figures is the work of this page
+                      autoFocus
+                      inputMode="decimal"
+                      autoComplete="off"
+                      aria-label={`${c.label} in ${c.unit}, reading ${rows.length + 1}`}
+                      aria-invalid={error !== ""}
+                      value={text}
+                      onChange={(e) => setText(e.target.value)}
+                      onKeyDown={(e) => {
+                        if (e.key === "Enter") {
+                          e.preventDefault();
+                          enter();
+                        } else if (e.key === "Backspace" && text === "") {
+                          e.preventDefault();
+                          undo();
+                        }
+                      }}
+                      className="min-h-12 w-full min-w-24 rounded-[3px] border-2 border-go bg-sheet px-2 text-ink"
+                    />
+                  ) : null}
+                </td>
+              ))}
+              <td className="text-right font-sans text-[15px] text-ink2">Enter for the next</td>
+            </tr>
+          ) : null}
+        </tbody>
+      </table>
+      {error ? (
+        <p role="alert" className="font-semibold text-failed">
+          {error}
+        </p>
+      ) : null}
+      <div className="flex items-center justify-between text-[16px] text-ink2">
+        <span aria-live="polite">
+          {spread !== null && (columns.length === 1 || watch) ? `Spread so far ${spread.toPrecision(2)} ${columns.find((c) => c.name === (watch ?? columns[0]!.name))!.unit}` : " "}
+        </span>
+        <Button onClick={undo} disabled={!rows.length && !partial.length} keyHint="⌫" className="min-h-11 px-3 text-[15px]">
+          Undo
+        </Button>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,104 @@
+/** The machine sketch: a line drawing of the motion system made from its description; belts carry their condition. */
+import { type Condition, ConditionShape, TONE } from "./Condition";
+import { type Description, layout, type P2 } from "./motion";
+
+type Props = {
+  description: Description;
+  conditions?: Record<string, Condition>;
+  lit?: string | null;
+  note?: string;
+  onPick?: (place: string) => void;
+  className?: string;
+  plain?: boolean;
+};
+
+const path = (points: P2[]) => points.map(([x, y], i) => `${i ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`).join("");
+
+export function Sketch({ description, conditions = {}, lit = null, note, onPick, className = "", plain = false }: Props) {
+  const d = layout(description);
+  const names = Object.keys(d.belts).map((p) => p.toUpperCase());
+  const span = lit ? d.belts[lit]?.span : undefined;
+  return (
+    <svg
+      viewBox="0 0 320 290"
+      className={`block ${className}`}
+      fill="none"
+      strokeLinejoin="round"
+      strokeLinecap="round"
+      role={onPick ? "group" : "img"}
+      aria-label={
+        lit && note ? `Sketch of the machine, belt ${lit.toUpperCase()} lit: ${note}` : `Sketch of the machine with belts ${names.join(", ")}`
+      }
+    >
+      <g stroke="var(--line)" strokeWidth={3.5} opacity={0.55}>
+        {d.frame.map((p) => (
+          <path key={path(p)} d={path(p)} />
+        ))}
+      </g>
+      <g stroke="var(--ink2)" strokeWidth={1.4}>
+        {d.plates.map((p) => (
+          <path key={path(p)} d={path(p)} fill="var(--well)" fillOpacity={0.8} />
+        ))}
+        {Object.entries(d.screws).map(([place, p]) => (
+          <path key={place} d={path(p)} strokeWidth={3} strokeDasharray="2 3.4" strokeLinecap="butt" />
+        ))}
+      </g>
+      <g stroke="var(--line)" strokeWidth={2.6}>
+        {d.rails.map((p) => (
+          <path key={path(p)} d={path(p)} />
+        ))}
+      </g>
+      {Object.entries(d.belts).map(([place, b]) => {
+        const on = place === lit;
+        const condition = conditions[place];
+        const tone = on ? "var(--go)" : condition ? TONE[condition] : "var(--ink2)";
+        const pick = onPick
+          ? {
+              role: "button",
+              tabIndex: 0,
+              "aria-label": `Belt ${place.toUpperCase()}`,
+              onClick: () => onPick(place),
+              onKeyDown: (e: React.KeyboardEvent) => {
+                if (e.key === "Enter" || e.key === " ") {
+                  e.preventDefault();
+                  onPick(place);
+                }
+              },
+              style: { cursor: "pointer" },
+            }
+          : {};
+        return (
+          <g key={place} stroke={tone} strokeWidth={on ? 2.6 : 1.8} {...pick}>
+            {onPick ? <path d={path(b.loop)} stroke="transparent" strokeWidth={22} /> : null}
+            <path d={path(b.loop)} strokeDasharray={place === "b" || place === "y2" ? "7 4" : undefined} />
+            {b.pulleys.map(([x, y]) => (
+              <circle key={`${x} ${y}`} cx={x} cy={y} r={4.2} fill="var(--sheet)" stroke={on ? "var(--go)" : "var(--ink)"} strokeWidth={1.5} />
+            ))}
+          </g>
+        );
+      })}
+      <path d={path(d.head)} fill="var(--sheet)" stroke="var(--ink)" strokeWidth={1.8} />
+      {span ? <path d={path(span)} stroke="var(--go)" strokeWidth={6.5} /> : null}
+      {plain
+        ? null
+        : Object.entries(d.belts).map(([place, b]) => {
+            const [x, y] = b.label;
+            const on = place === lit;
+            const condition = conditions[place];
+            return (
+              <g key={place} transform={`translate(${Math.min(Math.max(x - 13, 2), 262)} ${Math.min(Math.max(y - 31, 2), 262)})`} pointerEvents="none">
+                <rect width={condition ? 50 : 28} height={24} rx={2} fill={on ? "var(--go)" : "var(--sheet)"} stroke={on ? "var(--go)" : "var(--ink)"} />
+                <text x={14} y={17} textAnchor="middle" fontSize={15} fontWeight={700} fill={on ? "var(--goink)" : "var(--ink)"}>
+                  {place.toUpperCase()}
+                </text>
+                {condition ? (
+                  <g transform="translate(29 4)" style={{ color: on ? "var(--goink)" : TONE[condition] }}>
+                    <ConditionShape condition={condition} />
+                  </g>
+                ) : null}
+              </g>
+            );
+          })}
+    </svg>
+  );
+}

@@ -1,0 +1,75 @@
+/** The tolerance strip: band and limits, the reading as a tick with its whisker, the one before as a ghost. */
+import { scaleLinear } from "d3-scale";
+import { useMe } from "../session/me";
+import { preferred, type Quantity, sentence } from "./figures";
+
+type Props = {
+  label: string;
+  quantity: Quantity | null;
+  low?: number | null;
+  high?: number | null;
+  before?: Quantity | null;
+  width?: number;
+};
+
+export function Strip({ label, quantity, low = null, high = null, before = null, width = 560 }: Props) {
+  const me = useMe();
+  const unit = quantity?.unit ?? before?.unit ?? "N";
+  const { unit: shownUnit, factor } = preferred(unit, me);
+  const marks = [low, high, quantity?.value, before?.value].filter((v): v is number => v != null);
+  const reach = quantity ? (quantity.u95 ?? 0) : 0;
+  const top = Math.max(...marks, (quantity?.value ?? 0) + reach) || 1;
+  const bottom = Math.min(...marks, quantity ? quantity.value - reach : Number.POSITIVE_INFINITY);
+  const room = (top - bottom || top) * 0.18;
+  const x = scaleLinear([Math.max(0, bottom - room), top + room], [6, width - 6]);
+  const text = (v: number) => `${Number((v * factor).toPrecision(3))}`;
+  const aria =
+    `${label}: ${quantity ? sentence(quantity, me) : "not measured"}` +
+    (low != null || high != null ? `, limits ${low != null ? text(low) : "none"} to ${high != null ? text(high) : "none"} ${shownUnit}` : "") +
+    (before ? `, before ${sentence(before, me)}` : "");
+  return (
+    <svg viewBox={`0 0 ${width} 66`} className="block w-full" role="img" aria-label={aria} style={{ maxWidth: width }}>
+      <path d={`M0 34H${width}`} stroke="var(--line)" />
+      {low != null || high != null ? (
+        <rect
+          x={x(low ?? x.domain()[0]!)}
+          y={20}
+          width={x(high ?? x.domain()[1]!) - x(low ?? x.domain()[0]!)}
+          height={28}
+          fill="var(--band)"
+          stroke="var(--bandline)"
+        />
+      ) : null}
+      {[low, high].map((v, i) =>
+        v == null ? null : (
+          <g key={i === 0 ? "low" : "high"}>
+            <path d={`M${x(v)} 14v40`} stroke="var(--ink)" strokeWidth={2} />
+            <text x={x(v)} y={65} textAnchor="middle" fontSize={13} fill="var(--ink2)">
+              {text(v)}
+              {i === 1 || high == null ? ` ${shownUnit}` : ""}
+            </text>
+          </g>
+        ),
+      )}
+      {before ? (
+        <g>
+          <path d={`M${x(before.value)} 16v36`} stroke="var(--ink2)" strokeWidth={2.5} strokeDasharray="2 4" />
+          <text x={x(before.value)} y={11} textAnchor="middle" fontSize={13} fill="var(--ink2)">
+            before
+          </text>
+        </g>
+      ) : null}
+      {quantity ? (
+        <g stroke="var(--ink)">
+          {quantity.u95 ? (
+            <path
+              d={`M${x(quantity.value - quantity.u95)} 34H${x(quantity.value + quantity.u95)}M${x(quantity.value - quantity.u95)} 27v14M${x(quantity.value + quantity.u95)} 27v14`}
+              strokeWidth={2}
+            />
+          ) : null}
+          <path d={`M${x(quantity.value)} 12v44`} strokeWidth={4.5} />
+        </g>
+      ) : null}
+    </svg>
+  );
+}

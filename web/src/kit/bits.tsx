@@ -1,0 +1,100 @@
+/** Small pieces used everywhere: buttons, cautions, errors at their place, key hints. */
+import { type ButtonHTMLAttributes, type ReactNode, useEffect, useId, useRef } from "react";
+import { Refusal } from "../api/client";
+
+type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { next?: boolean; keyHint?: string };
+
+/** `next`: the one thing to do now. */
+export function Button({ next, keyHint, className = "", children, type = "button", ...rest }: ButtonProps) {
+  const look = next
+    ? "bg-go text-goink border-go"
+    : "bg-sheet text-ink border-line hover:bg-well";
+  return (
+    <button
+      type={type}
+      className={`inline-flex min-h-12 items-center justify-center gap-2.5 rounded-[3px] border px-5 text-[17px] font-semibold disabled:opacity-60 ${look} ${className}`}
+      {...rest}
+    >
+      {children}
+      {keyHint ? (
+        <kbd aria-hidden="true" className="rounded-[2px] border border-current px-1.5 font-mono text-[13px]">
+          {keyHint}
+        </kbd>
+      ) : null}
+    </button>
+  );
+}
+
+export function Caution({ children }: { children: ReactNode }) {
+  return (
+    <p className="border-l-[5px] border-watch bg-well px-3 py-2 text-[16px]" role="note">
+      <strong>Take care. </strong>
+      {children}
+    </p>
+  );
+}
+
+export function ErrorNote({ error }: { error: unknown }) {
+  if (!error) return null;
+  const words = error instanceof Refusal || error instanceof Error ? error.message : String(error);
+  return (
+    <p className="border-l-[5px] border-failed bg-well px-3 py-2" role="alert">
+      {words}
+    </p>
+  );
+}
+
+/** The server's words for one field, where they belong to it. */
+export function fieldError(error: unknown, field: string): string | undefined {
+  return error instanceof Refusal && error.field?.split(".").includes(field) ? error.message : undefined;
+}
+
+type FieldProps = { label: string; hint?: string; error?: string; children: (id: string, describedBy?: string) => ReactNode };
+
+/** A labelled control with its hint and its error underneath. */
+export function Field({ label, hint, error, children }: FieldProps) {
+  const id = useId();
+  const note = error ?? hint;
+  return (
+    <div className="grid gap-1">
+      <label htmlFor={id} className="text-[15px] font-semibold">
+        {label}
+      </label>
+      {children(id, note ? `${id}-note` : undefined)}
+      {note ? (
+        <p id={`${id}-note`} className={`text-[15px] ${error ? "font-semibold text-failed" : "text-ink2"}`}>
+          {note}
+        </p>
+      ) : null}
+    </div>
+  );
+}
+
+export const INPUT = "min-h-12 w-full rounded-[3px] border border-line bg-sheet px-3 text-[17px] text-ink";
+
+/** Run something on a bare key, as long as nobody is typing. */
+export function useKey(key: string, run: (() => void) | null): void {
+  const latest = useRef(run);
+  latest.current = run;
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      const at = e.target as HTMLElement;
+      if (e.key !== key || e.repeat || e.ctrlKey || e.metaKey || e.altKey || !latest.current) return;
+      if (["INPUT", "TEXTAREA", "SELECT"].includes(at.tagName)) return;
+      if (key === "Enter" && ["BUTTON", "A", "SUMMARY"].includes(at.tagName)) return;
+      if (document.querySelector("[role=dialog]")) return;
+      e.preventDefault();
+      latest.current();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [key]);
+}
+
+export function Loading({ what }: { what: string }) {
+  return (
+    <p className="p-6 text-ink2" role="status">
+      Fetching {what} …
+    </p>
+  );
+}

@@ -1,0 +1,92 @@
+/** Figures for people: rounded to their uncertainty, in the units each person prefers. Stored values stay SI. */
+import type { Schemas } from "../api/client";
+
+export type Quantity = Schemas["Quantity"];
+export type Preferences = Pick<Schemas["Me"], "length_unit" | "force_unit">;
+
+const TO: Record<string, { unit: string; factor: number }> = {
+  lbf: { unit: "lbf", factor: 1 / 4.4482216152605 },
+  in: { unit: "in", factor: 1 / 25.4 },
+};
+
+/** Factor and name of the unit in which a person wants to read `unit`. */
+export function preferred(unit: string, p: Preferences): { unit: string; factor: number } {
+  if (p.force_unit === "lbf") {
+    if (unit === "N") return TO.lbf!;
+    if (unit === "N/turn") return { unit: "lbf/turn", factor: TO.lbf!.factor };
+  }
+  if (unit === "mm" && p.length_unit === "in") return TO.in!;
+  return { unit, factor: 1 };
+}
+
+/** Decimals that show the second digit of an uncertainty. */
+export function decimals(u95: number | null | undefined, value: number): number {
+  const size = u95 ? u95 : Math.abs(value) / 100 || 1;
+  return Math.min(5, Math.max(0, 1 - Math.floor(Math.log10(size))));
+}
+
+export type Shown = { value: string; pm: string | null; unit: string };
+
+export function show(q: Quantity, p: Preferences): Shown {
+  const { unit, factor } = preferred(q.unit, p);
+  const value = q.value * factor;
+  const u = q.u95 == null ? null : q.u95 * factor;
+  const d = decimals(u, value);
+  return { value: value.toFixed(d), pm: u == null ? null : u.toFixed(d), unit: unit === "1" ? "" : unit };
+}
+
+export function sentence(q: Quantity, p: Preferences): string {
+  const s = show(q, p);
+  return `${s.value}${s.pm ? ` ± ${s.pm}` : ""}${s.unit ? ` ${s.unit}` : ""}`;
+}
+
+/** Turns as said at the bench: to the nearest eighth. */
+export function turns(value: number): string {
+  const eighths = Math.max(1, Math.round(Math.abs(value) * 8));
+  const whole = Math.floor(eighths / 8);
+  const part = ["", "⅛", "¼", "⅜", "½", "⅝", "¾", "⅞"][eighths % 8]!;
+  const unit = whole >= 1 && eighths > 8 ? "turns" : "turn";
+  return `${whole || ""}${part} ${unit}`;
+}
+
+/** The same in figures, for the record. */
+export function eighth(value: number): number {
+  return (Math.sign(value) * Math.max(1, Math.round(Math.abs(value) * 8))) / 8;
+}
+
+/** A typed figure with comma or point; null where it is none. */
+export function parseFigure(text: string): number | null {
+  const t = text.trim().replace(",", ".");
+  if (!/^[+-]?(\d+\.?\d*|\.\d+)$/.test(t)) return null;
+  const value = Number(t);
+  return Number.isFinite(value) ? value : null;
+}
+
+const RELATIVE = new Intl.RelativeTimeFormat("en", { numeric: "auto" });
+
+/** A moment as people say it. */
+export function ago(iso: string, today = new Date()): string {
+  const minutes = (today.getTime() - new Date(iso).getTime()) / 60000;
+  if (minutes < 1) return "just now";
+  if (minutes < 60) return RELATIVE.format(-Math.round(minutes), "minute");
+  if (minutes < 60 * 20) return RELATIVE.format(-Math.round(minutes / 60), "hour");
+  const days = minutes / 1440;
+  if (days < 14) return RELATIVE.format(-Math.round(days), "day");
+  if (days < 60) return RELATIVE.format(-Math.round(days / 7), "week");
+  return RELATIVE.format(-Math.round(days / 30.4), "month");
+}
+
+/** A reading that lies far from the others (median deviation); its index, or null. */
+export function oddOne(readings: number[]): number | null {
+  if (readings.length < 4) return null;
+  const median = (v: number[]) => {
+    const s = [...v].sort((a, b) => a - b);
+    const m = Math.floor(s.length / 2);
+    return s.length % 2 ? s[m]! : (s[m - 1]! + s[m]!) / 2;
+  };
+  const centre = median(readings);
+  const off = readings.map((r) => Math.abs(r - centre));
+  const spread = 1.4826 * median(off);
+  const worst = off.indexOf(Math.max(...off));
+  return off[worst]! > Math.max(5 * spread, 0.005 * Math.abs(centre)) ? worst : null;
+}

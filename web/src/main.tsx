@@ -1,0 +1,27 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter } from "react-router";
+import { Refusal } from "./api/client";
+import { App } from "./App";
+import "./style.css";
+
+const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 2000,
+      // A refusal will not change by asking again; a dropped network may.
+      retry: (count, error) => error instanceof Refusal && error.status === 0 && count < 3,
+    },
+  },
+});
+
+createRoot(document.getElementById("root")!).render(
+  <StrictMode>
+    <QueryClientProvider client={client}>
+      <BrowserRouter>
+        <App />
+      </BrowserRouter>
+    </QueryClientProvider>
+  </StrictMode>,
+);

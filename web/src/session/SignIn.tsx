@@ -1,0 +1,96 @@
+/** Signing in, and the very first account of an empty workshop. */
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useSearchParams } from "react-router";
+import { api, got, type Schemas } from "../api/client";
+import { Button, ErrorNote, Field, fieldError, INPUT } from "../kit/bits";
+
+function Door({ title, children }: { title: string; children: React.ReactNode }) {
+  return (
+    <main className="mx-auto grid max-w-md gap-5 px-5 pt-[12vh]">
+      <p className="text-[22px] font-extrabold">
+        <img src="/mark.svg" alt="" className="mr-2 inline h-7 w-7 align-[-6px]" />
+        Kestov
+      </p>
+      <div className="sheet grid gap-4">
+        <h1>{title}</h1>
+        {children}
+      </div>
+    </main>
+  );
+}
+
+export function SignIn({ state }: { state: Schemas["SessionState"] }) {
+  const client = useQueryClient();
+  const [username, setUsername] = useState("");
+  const [password, setPassword] = useState("");
+  const open = useMutation({
+    mutationFn: () => got(api.POST("/api/session", { body: { username, password } })),
+    onSuccess: (s) => client.setQueryData(["session"], s),
+  });
+  const wrong = fieldError(open.error, "password");
+  return (
+    <Door title="Sign in">
+      <form
+        className="grid gap-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          open.mutate();
+        }}
+      >
+        <Field label="Name to sign in with">
+          {(id) => <input id={id} className={INPUT} autoComplete="username" autoCapitalize="none" value={username} onChange={(e) => setUsername(e.target.value)} required />}
+        </Field>
+        <Field label="Password" error={wrong}>
+          {(id, note) => <input id={id} aria-describedby={note} className={INPUT} type="password" autoComplete="current-password" value={password} onChange={(e) => setPassword(e.target.value)} required />}
+        </Field>
+        {wrong ? null : <ErrorNote error={open.error} />}
+        <Button next type="submit" disabled={open.isPending}>
+          Sign in
+        </Button>
+      </form>
+      {state.demo ? (
+        <p className="text-[15px] text-ink2">
+          This is the demo workshop. Technician: <code>tech</code> with <code>tide-table-tech</code>. Lead: <code>lead</code> with{" "}
+          <code>tide-table-lead</code>. Member: <code>member</code> with <code>tide-table-member</code>.
+        </p>
+      ) : null}
+    </Door>
+  );
+}
+
+export function FirstAccount() {
+  const client = useQueryClient();
+  const [params] = useSearchParams();
+  const [form, setForm] = useState({ code: params.get("code") ?? "", username: "", name: "", password: "" });
+  const make = useMutation({
+    mutationFn: () => got(api.POST("/api/first-account", { body: form })),
+    onSuccess: (s) => client.setQueryData(["session"], s),
+  });
+  const text = (key: keyof typeof form, label: string, hint: string, type = "text") => (
+    <Field label={label} hint={hint} error={fieldError(make.error, key)}>
+      {(id, note) => <input id={id} aria-describedby={note} className={INPUT} type={type} value={form[key]} onChange={(e) => setForm({ ...form, [key]: e.target.value })} required autoComplete={type === "password" ? "new-password" : "off"} />}
+    </Field>
+  );
+  return (
+    <Door title="The first account">
+      <p>This workshop is empty. Make the lead's account; all others can be made from it.</p>
+      <form
+        className="grid gap-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          make.mutate();
+        }}
+      >
+        {text("code", "Code", "The start command printed it.")}
+        {text("name", "Your name", "As others know you.")}
+        {text("username", "Name to sign in with", "Short, without spaces.")}
+        {text("password", "Password", "Eight characters or more.", "password")}
+        <ErrorNote error={make.error && !["code", "name", "username", "password"].some((f) => fieldError(make.error, f)) ? make.error : null} />
+        <Button next type="submit" disabled={make.isPending}>
+          Make the account
+        </Button>
+      </form>
+    </Door>
+  );
+}

@@ -1,0 +1,100 @@
+/** Accounts and roles, and the trail of who did what. The lead's. */
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got, type Schemas } from "../api/client";
+import { Button, ErrorNote, Field, fieldError, INPUT, Loading } from "../kit/bits";
+import { ago } from "../kit/figures";
+
+type Role = Schemas["PersonOut"]["role"];
+const ROLES: Role[] = ["member", "technician", "lead"];
+
+export function People() {
+  const client = useQueryClient();
+  const people = useQuery({ queryKey: ["people"], queryFn: () => got(api.GET("/api/people")) });
+  const audit = useQuery({ queryKey: ["audit"], queryFn: () => got(api.GET("/api/audit")) });
+  const [form, setForm] = useState<Schemas["PersonIn"]>({ username: "", name: "", password: "", role: "member" });
+  const done = (rows: Schemas["PersonOut"][]) => {
+    client.setQueryData(["people"], rows);
+    client.invalidateQueries({ queryKey: ["audit"] });
+  };
+  const add = useMutation({
+    mutationFn: () => got(api.POST("/api/people", { body: form })),
+    onSuccess: (rows) => {
+      done(rows);
+      setForm({ username: "", name: "", password: "", role: "member" });
+    },
+  });
+  const change = useMutation({
+    mutationFn: ({ id, ...body }: { id: number } & Schemas["PersonChange"]) => got(api.PATCH("/api/people/{user_id}", { params: { path: { user_id: id } }, body })),
+    onSuccess: done,
+  });
+  const text = (key: "username" | "name" | "password", label: string) => (
+    <Field label={label} error={fieldError(add.error, key)}>
+      {(id, note) => (
+        <input id={id} aria-describedby={note} type={key === "password" ? "password" : "text"} autoComplete={key === "password" ? "new-password" : "off"} className={INPUT} required value={form[key]} onChange={(e) => setForm({ ...form, [key]: e.target.value })} />
+      )}
+    </Field>
+  );
+  if (!people.data) return people.error ? <ErrorNote error={people.error} /> : <Loading what="the accounts" />;
+  return (
+    <section className="sheet grid gap-5">
+      <ErrorNote error={change.error} />
+      <ul className="rows">
+        {people.data.map((p) => (
+          <li key={p.id} className="flex flex-wrap items-center gap-3 py-2">
+            <span className="min-w-56 flex-1">
+              <b>{p.name}</b> <span className="text-ink2">{p.username}</span>
+            </span>
+            <select aria-label={`Role of ${p.name}`} className={`${INPUT} !w-40`} value={p.role} onChange={(e) => change.mutate({ id: p.id, role: e.target.value as Role })}>
+              {ROLES.map((r) => (
+                <option key={r} value={r}>
+                  {r}
+                </option>
+              ))}
+            </select>
+            <Button onClick={() => change.mutate({ id: p.id, is_active: !p.is_active })}>{p.is_active ? "Close the account" : "Open it again"}</Button>
+          </li>
+        ))}
+      </ul>
+      <form
+        className="grid gap-3 sm:grid-cols-4"
+        onSubmit={(e) => {
+          e.preventDefault();
+          add.mutate();
+        }}
+      >
+        {text("name", "Name")}
+        {text("username", "Name to sign in with")}
+        {text("password", "First password")}
+        <Field label="Role">
+          {(id) => (
+            <select id={id} className={INPUT} value={form.role} onChange={(e) => setForm({ ...form, role: e.target.value as Role })}>
+              {ROLES.map((r) => (
+                <option key={r} value={r}>
+                  {r}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+        {["name", "username", "password"].some((f) => fieldError(add.error, f)) ? null : <ErrorNote error={add.error} />}
+        <Button type="submit" className="justify-self-start" disabled={add.isPending}>
+          Make the account
+        </Button>
+      </form>
+      <details>
+        <summary className="min-h-11 cursor-pointer font-semibold">Who did what</summary>
+        <ul className="rows">
+          {audit.data?.slice(0, 100).map((a) => (
+            <li key={`${a.at}${a.words}`} className="flex flex-wrap justify-between gap-3 py-1.5">
+              <span>{a.words}</span>
+              <span className="text-[15px] text-ink2">
+                {a.who}, <time title={new Date(a.at).toLocaleString()}>{ago(a.at)}</time>
+              </span>
+            </li>
+          ))}
+        </ul>
+      </details>
+    </section>
+  );
+}

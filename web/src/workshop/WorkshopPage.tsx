@@ -1,0 +1,271 @@
+/** The workshop itself: parts of the room, models with belts and limits, machines, instruments, people. */
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Tabs } from "radix-ui";
+import { type ReactNode, useState } from "react";
+import { api, got, type Schemas } from "../api/client";
+import { Button, ErrorNote, Field, fieldError, INPUT, Loading } from "../kit/bits";
+import { atLeast, useMe } from "../session/me";
+import { ModelForm } from "./ModelForm";
+import { People } from "./People";
+
+type Shop = Schemas["Workshop"];
+
+const TAB = "min-h-12 border-b-[3px] border-transparent px-3 font-semibold text-ink2 data-[state=active]:border-ink data-[state=active]:text-ink";
+
+export function WorkshopPage() {
+  const me = useMe();
+  const lead = atLeast(me, "lead");
+  const shop = useQuery({ queryKey: ["workshop"], queryFn: () => got(api.GET("/api/workshop")) });
+  if (!shop.data) return shop.error ? <ErrorNote error={shop.error} /> : <Loading what="the workshop" />;
+  const s = shop.data;
+  return (
+    <div className="mx-auto grid max-w-5xl gap-4">
+      <h1>The workshop</h1>
+      <Tabs.Root defaultValue={s.places.length ? (s.models.length ? "machines" : "models") : "room"}>
+        <Tabs.List aria-label="Parts of the workshop" className="mb-4 flex flex-wrap border-b border-line">
+          <Tabs.Trigger value="machines" className={TAB}>
+            Machines
+          </Tabs.Trigger>
+          <Tabs.Trigger value="models" className={TAB}>
+            Models and limits
+          </Tabs.Trigger>
+          <Tabs.Trigger value="room" className={TAB}>
+            Room
+          </Tabs.Trigger>
+          <Tabs.Trigger value="instruments" className={TAB}>
+            Instruments
+          </Tabs.Trigger>
+          {lead ? (
+            <Tabs.Trigger value="people" className={TAB}>
+              People
+            </Tabs.Trigger>
+          ) : null}
+        </Tabs.List>
+        <Tabs.Content value="machines">
+          <Machines s={s} lead={lead} />
+        </Tabs.Content>
+        <Tabs.Content value="models">
+          <Models s={s} lead={lead} />
+        </Tabs.Content>
+        <Tabs.Content value="room">
+          <Room s={s} lead={lead} />
+        </Tabs.Content>
+        <Tabs.Content value="instruments">
+          <Instruments s={s} lead={lead} />
+        </Tabs.Content>
+        {lead ? (
+          <Tabs.Content value="people">
+            <People />
+          </Tabs.Content>
+        ) : null}
+      </Tabs.Root>
+    </div>
+  );
+}
+
+/** A write to the workshop; its answer is the workshop as it then stands. */
+export function useShopWrite<V>(write: (v: V) => Promise<Shop>, done: () => void) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: write,
+    onSuccess: (s) => {
+      client.setQueryData(["workshop"], s);
+      client.invalidateQueries({ queryKey: ["floor"] });
+      done();
+    },
+  });
+}
+
+function List({ children, empty }: { children: ReactNode[]; empty: string }) {
+  return children.length ? <ul className="rows">{children}</ul> : <p>{empty}</p>;
+}
+
+function Room({ s, lead }: { s: Shop; lead: boolean }) {
+  const [name, setName] = useState("");
+  const add = useShopWrite(() => got(api.POST("/api/workshop/places", { body: { name } })), () => setName(""));
+  return (
+    <section className="sheet grid gap-4">
+      <List empty="Name the first part of the room: where do machines stand?">
+        {s.places.map((p) => (
+          <li key={p.id} className="py-2">
+            {p.name}
+          </li>
+        ))}
+      </List>
+      {lead ? (
+        <form
+          className="flex flex-wrap items-end gap-3"
+          onSubmit={(e) => {
+            e.preventDefault();
+            add.mutate(undefined);
+          }}
+        >
+          <div className="min-w-72">
+            <Field label="Another part of the room" error={fieldError(add.error, "name")}>
+              {(id, note) => <input id={id} aria-describedby={note} className={INPUT} value={name} maxLength={60} required onChange={(e) => setName(e.target.value)} />}
+            </Field>
+          </div>
+          <Button type="submit" disabled={add.isPending}>
+            Add
+          </Button>
+        </form>
+      ) : null}
+      {fieldError(add.error, "name") ? null : <ErrorNote error={add.error} />}
+    </section>
+  );
+}
+
+function Models({ s, lead }: { s: Shop; lead: boolean }) {
+  const [editing, setEditing] = useState<number | "new" | null>(null);
+  const open = s.models.find((m) => m.id === editing);
+  if (editing !== null) return <ModelForm key={editing} model={open ?? null} leave={() => setEditing(null)} />;
+  return (
+    <section className="sheet grid gap-4">
+      <List empty="No model is described yet. A model tells what belts and screws its machines have, and their limits.">
+        {s.models.map((m) => (
+          <li key={m.id} className="flex flex-wrap items-center justify-between gap-3 py-2">
+            <span>
+              <b>{m.name}</b>{" "}
+              <span className="text-ink2">
+                {m.description.kinematics.replace("_", " ")}, {m.printers} {m.printers === 1 ? "machine" : "machines"}, {m.limits?.length ?? 0} limits
+              </span>
+            </span>
+            {lead ? <Button onClick={() => setEditing(m.id)}>Change</Button> : null}
+          </li>
+        ))}
+      </List>
+      {lead ? (
+        <Button next={!s.models.length} className="justify-self-start" onClick={() => setEditing("new")}>
+          Describe a model
+        </Button>
+      ) : null}
+    </section>
+  );
+}
+
+function Machines({ s, lead }: { s: Shop; lead: boolean }) {
+  const blank = { name: "", model_id: s.models[0]?.id ?? 0, place_id: s.places[0]?.id ?? 0, serial: "" };
+  const [form, setForm] = useState(blank);
+  const add = useShopWrite(
+    () => got(api.POST("/api/workshop/printers", { body: form })),
+    () => setForm({ ...form, name: "", serial: "" }),
+  );
+  return (
+    <section className="sheet grid gap-4">
+      <List empty={s.models.length && s.places.length ? "No machine yet." : "First name a part of the room and describe a model; then machines can be put on the floor."}>
+        {s.printers.map((p) => (
+          <li key={p.id} className="py-2">
+            <b>{p.name}</b>{" "}
+            <span className="text-ink2">
+              {s.models.find((m) => m.id === p.model_id)?.name}, {s.places.find((x) => x.id === p.place_id)?.name}
+              {p.serial ? `, ${p.serial}` : ""}
+              {p.simulated ? ", simulated" : ""}
+            </span>
+          </li>
+        ))}
+      </List>
+      {lead && s.models.length && s.places.length ? (
+        <form
+          className="grid gap-3 sm:grid-cols-2"
+          onSubmit={(e) => {
+            e.preventDefault();
+            add.mutate(undefined);
+          }}
+        >
+          <Field label="Name of another machine" error={fieldError(add.error, "name")}>
+            {(id, note) => <input id={id} aria-describedby={note} className={INPUT} value={form.name} maxLength={40} required onChange={(e) => setForm({ ...form, name: e.target.value })} />}
+          </Field>
+          <Field label="Number or mark on it">{(id) => <input id={id} className={INPUT} value={form.serial} maxLength={40} onChange={(e) => setForm({ ...form, serial: e.target.value })} />}</Field>
+          <Field label="Model">
+            {(id) => (
+              <select id={id} className={INPUT} value={form.model_id} onChange={(e) => setForm({ ...form, model_id: Number(e.target.value) })}>
+                {s.models.map((m) => (
+                  <option key={m.id} value={m.id}>
+                    {m.name}
+                  </option>
+                ))}
+              </select>
+            )}
+          </Field>
+          <Field label="Where it stands">
+            {(id) => (
+              <select id={id} className={INPUT} value={form.place_id} onChange={(e) => setForm({ ...form, place_id: Number(e.target.value) })}>
+                {s.places.map((p) => (
+                  <option key={p.id} value={p.id}>
+                    {p.name}
+                  </option>
+                ))}
+              </select>
+            )}
+          </Field>
+          {fieldError(add.error, "name") ? null : <ErrorNote error={add.error} />}
+          <Button type="submit" className="justify-self-start" disabled={add.isPending}>
+            Put it on the floor
+          </Button>
+        </form>
+      ) : null}
+    </section>
+  );
+}
+
+function Instruments({ s, lead }: { s: Shop; lead: boolean }) {
+  const [form, setForm] = useState({ name: "", kind: "", unit: "mm", resolution: "", u95: "", checked_on: "", checked_against: "", check_due: "" });
+  const figure = (t: string) => (t.trim() ? Number(t.replace(",", ".")) : null);
+  const add = useShopWrite(
+    () =>
+      got(
+        api.POST("/api/workshop/instruments", {
+          body: { ...form, resolution: figure(form.resolution), u95: figure(form.u95), checked_on: form.checked_on || null, check_due: form.check_due || null },
+        }),
+      ),
+    () => setForm({ ...form, name: "" }),
+  );
+  const text = (key: keyof typeof form, label: string, type = "text", required = false) => (
+    <Field label={label} error={fieldError(add.error, key)}>
+      {(id, note) => <input id={id} aria-describedby={note} type={type} className={INPUT} required={required} value={form[key]} onChange={(e) => setForm({ ...form, [key]: e.target.value })} />}
+    </Field>
+  );
+  return (
+    <section className="sheet grid gap-4">
+      <List empty="No instrument yet. A caliper, a spring scale, a microphone: what measures, and how surely.">
+        {s.instruments.map((i) => {
+          const overdue = i.check_due != null && i.check_due < new Date().toISOString().slice(0, 10);
+          return (
+            <li key={i.id} className="py-2">
+              <b>{i.name}</b>{" "}
+              <span className="text-ink2">
+                {i.kind}
+                {i.resolution != null ? `, reads to ${i.resolution} ${i.unit}` : ""}
+                {i.u95 != null ? `, ± ${i.u95} ${i.unit}` : ", uncertainty not known"}
+                {i.checked_on ? `. Checked ${i.checked_on}${i.checked_against ? ` against ${i.checked_against}` : ""}` : ". Never checked"}.
+              </span>
+              {overdue ? <b className="ml-2 text-off">Its check was due on {i.check_due}.</b> : null}
+            </li>
+          );
+        })}
+      </List>
+      {lead ? (
+        <form
+          className="grid gap-3 sm:grid-cols-4"
+          onSubmit={(e) => {
+            e.preventDefault();
+            add.mutate(undefined);
+          }}
+        >
+          {text("name", "Another instrument", "text", true)}
+          {text("kind", "Kind", "text", true)}
+          {text("unit", "Unit")}
+          {text("resolution", "Smallest step")}
+          {text("u95", "Own uncertainty")}
+          {text("checked_on", "Checked on", "date")}
+          {text("checked_against", "Against what")}
+          {text("check_due", "Next check", "date")}
+          <ErrorNote error={add.error} />
+          <Button type="submit" className="justify-self-start" disabled={add.isPending}>
+            Add
+          </Button>
+        </form>
+      ) : null}
+    </section>
+  );
+}
