@@ -153,8 +153,7 @@ def _wanted(known: dict[int, tuple[Printer, PrinterCondition, list[Case]]]) -> l
     moment = now()
     for printer, c, cases in known.values():
         for case in cases:
-            rank = {State.IN_WORK: 1, State.REPORTED: 0, State.NOT_VERIFIED: 2}[State(case.state)]
-            why = {0: f"Reported by {person(case.reported_by)}; nobody has taken it yet.", 1: f"In work with {person(case.taken_by)}.", 2: "Mended; the proof is still missing."}[rank]
+            rank, why = _pressing(case, bool(printer.tagged_out))
             rows.append((rank, case.reported_at, Wanted(title=f"{printer.name}: {case.title}", why=why, kind="case", printer_id=printer.pk, case_id=case.pk)))
         if cases or c.fitness == "tagged_out":
             continue
@@ -169,6 +168,18 @@ def _wanted(known: dict[int, tuple[Printer, PrinterCondition, list[Case]]]) -> l
         rows.append((4, moment, Wanted(title=f"Check {instrument.name}", why=f"Its check was due on {instrument.check_due}.", kind="instrument")))
     rows.sort(key=lambda r: (r[0], r[1]))
     return [w for _, _, w in rows]
+
+
+def _pressing(case: Case, tagged_out: bool) -> tuple[int, str]:
+    """How pressing an open case is (0 most), and why in words."""
+    if case.state == State.IN_WORK:
+        return 1, f"In work with {person(case.taken_by)}."
+    if case.state == State.NOT_VERIFIED:
+        return 2, "Mended; the proof is still missing."
+    if tagged_out:
+        # Made safe already; it waits for somebody, not for minutes at the bench.
+        return 1, f"Tagged out after a report by {person(case.reported_by)}; it wants somebody qualified."
+    return 0, f"Reported by {person(case.reported_by)}; nobody has taken it yet."
 
 
 @router.get("/printers/{printer_id}", auth=may("printer.see"), response=PrinterOut, operation_id="printer.see")

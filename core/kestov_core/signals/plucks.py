@@ -51,6 +51,9 @@ class Heard:
     peaks: Peaks | None = None
     score: float = -1.0
     settled: float = 0.0
+    attack_s: float = 0.0
+    wander: float = 0.0
+    heard_s: float = 0.0
 
 
 @dataclass
@@ -100,6 +103,8 @@ def hear(samples: NDArray[np.float32], rate_hz: float) -> Hearing:
     # Once more where no pluck disturbs: what the first pass left of them.
     x, rest = remove_steady_tones(x, rate, quiet)
     hearing.tones += rest
+    if _was_there_before(x, onsets, rate):
+        onsets = onsets[1:]
     hearing.plucks = [Heard(o.at_s) for o in onsets]
     edges = [0.0, *(o.at_s for o in onsets), len(x) / rate]
     for i, heard in enumerate(hearing.plucks):
@@ -112,8 +117,21 @@ def hear(samples: NDArray[np.float32], rate_hz: float) -> Hearing:
     return hearing
 
 
+def _was_there_before(x: Array, onsets: list[Onset], rate: float) -> bool:
+    """Whether the first onset is only the recording's own beginning: a sound that goes on without dying away."""
+    if not onsets or onsets[0].at_s > 0.06 or len(onsets) < 2:
+        return False
+    end = min(onsets[1].at_s - 0.04, onsets[0].at_s + 1.0)
+    span = x[int((onsets[0].at_s + 0.03) * rate) : int(end * rate)]
+    third = len(span) // 3
+    if third < 0.05 * rate:
+        return True
+    return bool(np.mean(span[-third:] ** 2) > 0.6 * np.mean(span[:third] ** 2))
+
+
 def _listen(heard: Heard, onset: Onset, previous_s: float, following_s: float, x: Array, rate: float) -> None:
     """Cut the stretch after one onset and find its peaks; say why not where it cannot be a string."""
+    heard.attack_s = onset.attack_s
     start = int((onset.at_s + _ATTACK_S) * rate)
     end = min(int((following_s - 0.03) * rate), start + int(_LONGEST_S * rate), len(x))
     if end - start < _SHORTEST_S * rate:
@@ -125,6 +143,9 @@ def _listen(heard: Heard, onset: Onset, previous_s: float, following_s: float, x
     # What was there just before: not so far back that the pluck before it counts.
     quiet_s = max(onset.at_s - 0.25, 0.5 * (previous_s + onset.at_s))
     before = x[int(quiet_s * rate) : max(0, int((onset.at_s - 0.02) * rate))]
+    if _is_knock(x, onset, before, start, rate):
+        heard.why_not = "it is over at once: a knock, not a belt"
+        return
     # A long look tells partials finely apart, a short one hears a belt that dies away sooner: take what shows more.
     longest = _ringing_length(x[start:end], before, rate)
     clearest = -1.0
@@ -139,6 +160,17 @@ def _listen(heard: Heard, onset: Onset, previous_s: float, following_s: float, x
     assert heard.peaks is not None
     if len(heard.peaks.hz) == 0:
         heard.why_not = "no clear tone: a knock, or too faint"
+
+
+def _is_knock(x: Array, onset: Onset, before: Array, start: int, rate: float) -> bool:
+    """Whether the sound has sunk by 30 dB when the attack is over, as a struck string's never does."""
+    block = int(0.01 * rate)
+    attack = x[max(0, int((onset.at_s - 0.01) * rate)) : start] ** 2
+    if len(attack) < 2 * block:
+        return False
+    peak = float(attack[: len(attack) // block * block].reshape(-1, block).mean(axis=1).max())
+    quiet = float(np.mean(before**2)) if len(before) else 0.0
+    return float(np.mean(x[start : start + 6 * block] ** 2)) - quiet < 1e-3 * peak
 
 
 def _ringing_length(x: Array, before: Array, rate: float) -> int:
@@ -183,22 +215,31 @@ def _agree(hearing: Hearing, rate: float) -> None:
     first = np.searchsorted(log_pool, log_pool - 0.007)
     last = np.searchsorted(log_pool, log_pool + 0.007, side="right")
     votes = np.array([[row[a:b].max() for a, b in zip(first, last, strict=True)] for row in scores])
+    # One faint peak fits some pitch perfectly; it must not outvote a sound with many.
+    votes *= np.array([_weight(h) for h in toned])[:, None]
     # A bad pluck must not outvote good ones: none weighs less than a quarter against.
     total = np.maximum(votes, -0.25).sum(axis=0)
     chosen = int(np.argmax(total))
     f0 = _settle(pool, scores, chosen)
     for h, vote in zip(toned, votes[:, chosen], strict=True):
-        h.score = float(vote)
+        h.score = float(vote) / _weight(h)
         _fit_one(h, f0, rate)
     _leave_out(hearing, toned)
     used = [h for h in hearing.plucks if h.used]
+    if len(used) > 1 and _is_voice(used):
+        hearing.why_not = (
+            "What is heard swells and wanders in pitch like a voice, not like a plucked belt. Pluck in quiet."
+        )
+        for h in used:
+            h.used, h.why_not = False, "it swells and wanders like a voice"
+        return
     rivals = [h for h in toned if not h.used and h.frequency_hz is not None]
-    lone = len(used) == 1 and (len(toned) > 2 or rivals or not _clear(used[0]))
+    lone = len(used) == 1 and not _plain(used[0]) and (len(toned) > 2 or rivals or not _clear(used[0]))
     if used and (
         lone or len(used) < len(rivals) or (len(hearing.plucks) > 4 and len(used) < 0.35 * len(hearing.plucks))
     ):
         hearing.why_not = (
-            f"{len(toned)} sounds begin suddenly and {len(used)} of them could be a belt: too few that agree. "
+            f"{len(used)} of {len(toned)} sudden sounds could be a belt: too few that agree. "
             "It may be speech or other noise, or a different belt each time. Pluck one belt, five times, in quiet."
         )
         for h in used:
@@ -210,6 +251,13 @@ def _agree(hearing: Hearing, rate: float) -> None:
         return
     _join(hearing, used)
     _doubt(hearing, pool, scores, used)
+
+
+def _weight(h: Heard) -> float:
+    """How much a pluck's vote counts (0.1 … 1): by how far its peaks stand out and how many there are."""
+    assert h.peaks is not None
+    clear = float(np.clip(np.log10(h.peaks.excess.max() / 10.0) / 1.5, 0.3, 1.0))
+    return clear * float(np.clip(len(h.peaks.hz) / 3.0, 0.34, 1.0))
 
 
 def _thin(pool: Array) -> Array:
@@ -228,7 +276,21 @@ def _thin(pool: Array) -> Array:
 def _clear(h: Heard) -> bool:
     """Whether one pluck alone is plain enough to be believed: several partials that fit, well above the noise."""
     assert h.fit is not None and h.peaks is not None
-    return h.score > 0.45 and len(h.fit.partials) >= 2 and float(h.peaks.excess.max()) > 100
+    partials, excess = len(h.fit.partials), float(h.peaks.excess.max())
+    return (h.score > 0.45 and partials >= 2 and excess > 100) or (partials >= 8 and excess > 1000)
+
+
+def _plain(h: Heard) -> bool:
+    """Whether one pluck among other sounds is beyond doubt: many partials, far above the noise, a sudden attack."""
+    assert h.fit is not None and h.peaks is not None
+    partials, excess = len(h.fit.partials), float(h.peaks.excess.max())
+    return h.score > 0.6 and partials >= 6 and excess > 300 and h.attack_s < 0.03 and h.wander < 0.004
+
+
+def _is_voice(used: list[Heard]) -> bool:
+    """A pluck is loudest within some 30 ms and holds its pitch; a syllable takes longer, is short, and wanders."""
+    attack, wander, heard = (float(np.median([getattr(h, n) for h in used])) for n in ("attack_s", "wander", "heard_s"))
+    return attack > 0.045 and (wander > 0.006 or heard < 0.25)
 
 
 def _settle(pool: Array, scores: Array, chosen: int) -> float:
@@ -249,7 +311,7 @@ def _fit_one(h: Heard, f0: float, rate: float) -> None:
             course = follow(stretch, rate, h.fit)
             h.frequency_hz = h.fit.f0_hz * (1 + course.shift)
             h.sigma_hz = float(np.hypot(h.fit.sigma_hz, course.spread * h.fit.f0_hz))
-            h.settled = course.shift
+            h.settled, h.wander, h.heard_s = course.shift, course.wander, len(stretch) / rate
             if course.kept > 0.9:
                 h.why_not = "it does not die away as a plucked belt does"
             elif course.wander > 0.012:
@@ -315,8 +377,8 @@ def _join(hearing: Hearing, used: list[Heard]) -> None:
     # One pluck cannot show how plucks differ: 0.25 % is typical of belts plucked by hand.
     alone = 0.0025 * mean if n == 1 else 0.0
     hearing.f0_hz = mean
-    # What all plucks of one hand have in common: a third of the settling that was taken out, and 0.06 % of clock and model.
-    common = mean * float(np.hypot(0.35 * np.mean([abs(h.settled) for h in used]), 6e-4))
+    # What all plucks of one hand have in common: a third of the settling that was taken out, and 0.09 % of clock and model.
+    common = mean * float(np.hypot(0.35 * np.mean([abs(h.settled) for h in used]), 9e-4))
     hearing.u95_hz = float(np.sqrt(u * u + alone**2 + common**2))
     hearing.b = float(np.average([h.fit.b for h in used if h.fit], weights=w))
     hearing.disagree = n > 1 and float(np.ptp(f)) > 0.02 * mean

@@ -174,10 +174,10 @@ function Next({ c, changed }: { c: Case; changed: (c: Case) => void }) {
           {s.minutes > 1 ? <span className="text-ink2">about {s.minutes} minutes</span> : null}
           {c.state === "closed" ? (
             <Button onClick={() => reopen.mutate()}>Open it again</Button>
-          ) : c.state !== "reported" && s.kind !== "close" ? (
+          ) : (c.state !== "reported" || s.kind === "danger") && s.kind !== "close" ? (
             <>
               <Button onClick={() => setClosing(true)}>Close</Button>
-              <Button onClick={() => go(`/bench/${c.printer_id}?case=${c.id}`)}>Other measurements</Button>
+              {s.kind === "danger" ? null : <Button onClick={() => go(`/bench/${c.printer_id}?case=${c.id}`)}>Other measurements</Button>}
             </>
           ) : null}
         </div>
