@@ -36,7 +36,9 @@ def main() -> None:
     pluck = best_of(7, lambda: procedures.run("belt-pluck", context, data))
     # One pass as it is commonly called: Hann segments of 0.2 s, half overlapped.
     pass_ = best_of(7, lambda: welch(samples, 48000, nperseg=9600))
-    print(f"belt-pluck {1000 * pluck:.0f} ms, one welch pass {1000 * pass_:.0f} ms: ratio {pluck / pass_:.1f} (at most {MOST:g})")
+    print(
+        f"belt-pluck {1000 * pluck:.0f} ms, one welch pass {1000 * pass_:.0f} ms: ratio {pluck / pass_:.1f} (at most {MOST:g})"
+    )
 
 
 if __name__ == "__main__":

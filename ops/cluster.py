@@ -77,7 +77,9 @@ class Cluster:
         if self.throwaway:
             options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
         log = self.folder / "log"
-        command = self._command([str(binaries() / "pg_ctl"), "-D", str(self.data), "-l", str(log), "-w", "-t", "60", "-o", options, "start"])
+        command = self._command(
+            [str(binaries() / "pg_ctl"), "-D", str(self.data), "-l", str(log), "-w", "-t", "60", "-o", options, "start"]
+        )
         # Its own session: a Ctrl-C in the terminal must reach us first, and us only.
         done = subprocess.run(command, cwd="/", capture_output=True, text=True, start_new_session=True)
         if done.returncode:
@@ -102,7 +104,19 @@ class Cluster:
                 os.chown(path, user.pw_uid, user.pw_gid)
         try:
             self._run(
-                [str(binaries() / "initdb"), "-D", str(self.data), "-U", "kestov", "-E", "UTF8", "--locale=C.UTF-8", "-A", "scram-sha-256", f"--pwfile={note}"],
+                [
+                    str(binaries() / "initdb"),
+                    "-D",
+                    str(self.data),
+                    "-U",
+                    "kestov",
+                    "-E",
+                    "UTF8",
+                    "--locale=C.UTF-8",
+                    "-A",
+                    "scram-sha-256",
+                    f"--pwfile={note}",
+                ],
                 "Making the database cluster",
             )
         except Trouble:
@@ -117,12 +131,16 @@ class Cluster:
         self.settings.write_text(url)
 
     def _running(self) -> bool:
-        done = subprocess.run(self._command([str(binaries() / "pg_ctl"), "-D", str(self.data), "status"]), cwd="/", capture_output=True)
+        done = subprocess.run(
+            self._command([str(binaries() / "pg_ctl"), "-D", str(self.data), "status"]), cwd="/", capture_output=True
+        )
         return done.returncode == 0
 
     def _psql(self, url: str, database: str, sql: str) -> subprocess.CompletedProcess[str]:
         target = f"{url.rsplit('/', 1)[0]}/{database}"
-        return subprocess.run([str(binaries() / "psql"), "-X", "-A", "-t", "-c", sql, target], capture_output=True, text=True, timeout=30)
+        return subprocess.run(
+            [str(binaries() / "psql"), "-X", "-A", "-t", "-c", sql, target], capture_output=True, text=True, timeout=30
+        )
 
     def _answers(self, url: str) -> bool:
         return self._psql(url, "kestov", "select 1").stdout.strip() == "1"
@@ -145,7 +163,12 @@ class Cluster:
         if not (self.started_here or force):
             return
         mode = "immediate" if self.throwaway else "fast"
-        subprocess.run(self._command([str(binaries() / "pg_ctl"), "-D", str(self.data), "-m", mode, "-w", "stop"]), cwd="/", capture_output=True, start_new_session=True)
+        subprocess.run(
+            self._command([str(binaries() / "pg_ctl"), "-D", str(self.data), "-m", mode, "-w", "stop"]),
+            cwd="/",
+            capture_output=True,
+            start_new_session=True,
+        )
         self.started_here = False
 
 

@@ -24,11 +24,18 @@ def main() -> int:
     # The core's own arguments are its own: handed on untouched.
     if sys.argv[1:2] == ["core"]:
         return _into_python(["-m", "kestov_core.cli", *sys.argv[2:]], "core")
-    parser = argparse.ArgumentParser(prog="kestov", description="The axes of a workshop's 3D printers: measured, set, proven, recorded.")
-    commands = parser.add_subparsers(dest="command", required=True, metavar="start | test | core | demo | manage")
+    parser = argparse.ArgumentParser(
+        prog="kestov", description="The axes of a workshop's 3D printers: measured, set, proven, recorded."
+    )
+    commands = parser.add_subparsers(
+        dest="command", required=True, metavar="start | test | core | bench | demo | manage"
+    )
     start.arguments(commands.add_parser("start", help="set up what is missing and serve on http://127.0.0.1:8700"))
     test = commands.add_parser("test", help="set up what is missing and run every test and check")
-    test.add_argument("only", nargs="*", help="core, server, browser, checks; all where none is named")
+    test.add_argument("only", nargs="*", help="checks, core, server, web, browser, fresh; all where none is named")
+    bench = commands.add_parser("bench", help="how fast and how good it is, as ratios measured in one run")
+    bench.add_argument("name", choices=sorted(f.stem.replace("_", "-") for f in (ROOT / "bench").glob("*.py")))
+    bench.add_argument("rest", nargs=argparse.REMAINDER)
     commands.add_parser("core", help="run one measuring procedure on the command line")
     demo = commands.add_parser("demo", help="load the demo workshop")
     demo.add_argument("--reset", action="store_true", help="throw the present demo away and begin anew")
@@ -41,6 +48,8 @@ def main() -> int:
         import test_all
 
         return test_all.main(args.only)
+    if args.command == "bench":
+        return _into_python([str(ROOT / "bench" / f"{args.name.replace('-', '_')}.py"), *args.rest], "core")
     return _manage(["demo", *(["--reset"] if args.reset else [])] if args.command == "demo" else args.rest)
 
 
@@ -62,7 +71,9 @@ def _manage(arguments: list[str]) -> int:
             cluster.started_here = False
     try:
         if arguments[:1] == ["demo"]:
-            subprocess.run([setup.PYTHON, "manage.py", "migrate", "--verbosity", "0"], cwd=ROOT / "server", env=env, check=False)
+            subprocess.run(
+                [setup.PYTHON, "manage.py", "migrate", "--verbosity", "0"], cwd=ROOT / "server", env=env, check=False
+            )
         return subprocess.run([setup.PYTHON, "manage.py", *arguments], cwd=ROOT / "server", env=env).returncode
     finally:
         if cluster:

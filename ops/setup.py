@@ -54,8 +54,6 @@ def _stamp(folder: Path, name: str) -> str:
 
 def python(level: str = "server") -> None:
     """The virtual environment with the packages of a level: ``core``, ``server`` or ``test`` (each holds the one before)."""
-    if sys.version_info < (3, 11):
-        raise Trouble(f"Kestov needs Python 3.11 or newer; this is {sys.version.split()[0]}.")
     levels = ["core", "server", "test"]
     with locked("setup"):
         for higher in levels[levels.index(level) :]:
@@ -71,7 +69,10 @@ def python(level: str = "server") -> None:
             run([sys.executable, "-m", "venv", str(VENV)], "Making the Python environment")
         say(f"Installing Python packages ({level}) …")
         requirements = ROOT / "requirements" / f"{level}.txt"
-        run([str(PYTHON), "-m", "pip", "install", "--quiet", "--require-hashes", "-r", str(requirements)], "Installing Python packages")
+        run(
+            [str(PYTHON), "-m", "pip", "install", "--quiet", "--require-hashes", "-r", str(requirements)],
+            "Installing Python packages",
+        )
         run([str(PYTHON), "-m", "compileall", "-q", str(ROOT / "core"), str(ROOT / "server")], "Compiling")
         (VENV / f".kestov-{level}").write_text(_digest(requirements))
 
@@ -87,8 +88,13 @@ def debian(packages: dict[str, str]) -> None:
     command = ["apt-get", "install", "-y", "--no-install-recommends", *missing]
     prefix: list[str] = []
     if os.geteuid() != 0:
-        if shutil.which("sudo") is None or (subprocess.run(["sudo", "-n", "true"], capture_output=True).returncode and (not sys.stdin.isatty() or subprocess.run(["sudo", "true"]).returncode)):
-            raise Trouble(f"Some Debian packages are missing and you may not install them. Ask whoever may to run:\n  apt-get install {' '.join(missing)}")
+        if shutil.which("sudo") is None or (
+            subprocess.run(["sudo", "-n", "true"], capture_output=True).returncode
+            and (not sys.stdin.isatty() or subprocess.run(["sudo", "true"]).returncode)
+        ):
+            raise Trouble(
+                f"Some Debian packages are missing and you may not install them. Ask whoever may to run:\n  apt-get install {' '.join(missing)}"
+            )
         prefix = ["sudo"]
     env = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
     run([*prefix, "apt-get", "update", "-q"], "Fetching the list of packages", env=env)
@@ -97,7 +103,13 @@ def debian(packages: dict[str, str]) -> None:
 
 def _present(file: str) -> bool:
     path = Path(file)
-    return any(path.parent.glob(path.name)) if "*" in path.name else path.exists() if "*" not in file else bool(list(Path("/").glob(file.lstrip("/"))))
+    return (
+        any(path.parent.glob(path.name))
+        if "*" in path.name
+        else path.exists()
+        if "*" not in file
+        else bool(list(Path("/").glob(file.lstrip("/"))))
+    )
 
 
 POSTGRES = {"/usr/lib/postgresql/*/bin/initdb": "postgresql"}
@@ -110,14 +122,20 @@ def web() -> None:
         node = shutil.which("node")
         version = run([node, "--version"], "Asking Node for its version").strip() if node else ""
         if not node or tuple(int(v) for v in version.lstrip("v").split(".")[:2]) < (20, 19):
-            raise Trouble(f"The front end needs Node 20.19 or newer{f'; this is {version}' if version else ', which is not installed'}.")
+            raise Trouble(
+                f"The front end needs Node 20.19 or newer{f'; this is {version}' if version else ', which is not installed'}."
+            )
         modules = WEB / "node_modules"
         lock = _digest(WEB / "package-lock.json")
         if not modules.exists() or _stamp(modules, "packages") != lock:
             say("Installing front-end packages …")
             # Not `npm ci`: it refuses a lock file that was made where a package's builds for other systems were not
             # to be had. This installs what the lock file pins, by its hashes, and writes nothing.
-            run(["npm", "install", "--no-save", "--no-audit", "--no-fund", "--loglevel=error"], "Installing front-end packages", cwd=WEB)
+            run(
+                ["npm", "install", "--no-save", "--no-audit", "--no-fund", "--loglevel=error"],
+                "Installing front-end packages",
+                cwd=WEB,
+            )
             (modules / ".kestov-packages").write_text(lock)
         sources = [p for folder in ("src", "public") for p in (WEB / folder).rglob("*") if p.is_file()]
         built = _digest(*sources, WEB / "index.html", WEB / "vite.config.ts", WEB / "package-lock.json")

@@ -33,11 +33,17 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--bind", default="127.0.0.1", help="address to serve on (0.0.0.0 for the workshop's network)")
     parser.add_argument("--port", type=int, default=8700)
     parser.add_argument("--workers", type=int, default=2, help="web processes")
-    parser.add_argument("--host", action="append", default=[], metavar="NAME", help="a further name this machine is reached by")
-    parser.add_argument("--tls", action="store_true", help="serve with TLS, by an authority of our own or by --cert and --key")
+    parser.add_argument(
+        "--host", action="append", default=[], metavar="NAME", help="a further name this machine is reached by"
+    )
+    parser.add_argument(
+        "--tls", action="store_true", help="serve with TLS, by an authority of our own or by --cert and --key"
+    )
     parser.add_argument("--cert", type=Path, help="certificate file (PEM, with its chain)")
     parser.add_argument("--key", type=Path, help="its private key (PEM)")
-    parser.add_argument("--behind-proxy", action="store_true", help="a TLS proxy stands before it (X-Forwarded-Proto is believed)")
+    parser.add_argument(
+        "--behind-proxy", action="store_true", help="a TLS proxy stands before it (X-Forwarded-Proto is believed)"
+    )
 
 
 class _Stop(Exception):
@@ -59,7 +65,9 @@ def main(args: argparse.Namespace) -> int:
             if not 1 <= args.port <= 65535:
                 raise Trouble("The port must lie between 1 and 65535.")
             if not port_is_free(args.bind, args.port):
-                raise Trouble(f"Port {args.port} on {args.bind} is taken by another program, or the address is not this machine's. Choose another: ./kestov start --port {args.port + 1}")
+                raise Trouble(
+                    f"Port {args.port} on {args.bind} is taken by another program, or the address is not this machine's. Choose another: ./kestov start --port {args.port + 1}"
+                )
             setup.python("server")
             env = setup.environment()
             env["KESTOV_STATE"] = str(STATE)
@@ -128,7 +136,9 @@ def _tls(args: argparse.Namespace, names: list[str], env: dict[str, str]) -> tup
                 raise Trouble(f"{file} is not there.")
         return args.cert.resolve(), args.key.resolve()
     folder = STATE / "tls"
-    done = subprocess.run([setup.PYTHON, ROOT / "ops" / "tls.py", folder, *names], capture_output=True, text=True, env=env)
+    done = subprocess.run(
+        [setup.PYTHON, ROOT / "ops" / "tls.py", folder, *names], capture_output=True, text=True, env=env
+    )
     if done.returncode:
         raise Trouble(explain(done.stdout + done.stderr, "Making the certificate"))
     env["KESTOV_AUTHORITY"] = str(folder / "authority.crt")
@@ -136,7 +146,15 @@ def _tls(args: argparse.Namespace, names: list[str], env: dict[str, str]) -> tup
 
 
 def _manage(env: dict[str, str], command: list[str], what: str, aloud: bool = False) -> None:
-    process = subprocess.Popen([setup.PYTHON, "manage.py", *command], cwd=ROOT / "server", env={**env, "KESTOV_POOL": "0"}, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, start_new_session=True)
+    process = subprocess.Popen(
+        [setup.PYTHON, "manage.py", *command],
+        cwd=ROOT / "server",
+        env={**env, "KESTOV_POOL": "0"},
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+        start_new_session=True,
+    )
     lines: list[str] = []
     try:
         assert process.stdout
@@ -152,8 +170,25 @@ def _manage(env: dict[str, str], command: list[str], what: str, aloud: bool = Fa
             process.wait()
 
 
-def _serve(args: argparse.Namespace, env: dict[str, str], certificate: tuple[Path, Path] | None) -> subprocess.Popen[bytes]:
-    command = [str(setup.VENV / "bin" / "granian"), "--interface", "wsgi", "--host", args.bind, "--port", str(args.port), "--workers", str(max(1, args.workers)), "--blocking-threads", "4", "--log-level", "warning", "--respawn-failed-workers"]
+def _serve(
+    args: argparse.Namespace, env: dict[str, str], certificate: tuple[Path, Path] | None
+) -> subprocess.Popen[bytes]:
+    command = [
+        str(setup.VENV / "bin" / "granian"),
+        "--interface",
+        "wsgi",
+        "--host",
+        args.bind,
+        "--port",
+        str(args.port),
+        "--workers",
+        str(max(1, args.workers)),
+        "--blocking-threads",
+        "4",
+        "--log-level",
+        "warning",
+        "--respawn-failed-workers",
+    ]
     if certificate:
         command += ["--ssl-certificate", str(certificate[0]), "--ssl-keyfile", str(certificate[1])]
     return subprocess.Popen([*command, "kestov.wsgi:application"], cwd=ROOT / "server", env=env, start_new_session=True)
@@ -169,7 +204,9 @@ def _wait(args: argparse.Namespace, server: subprocess.Popen[bytes], tls: bool) 
         if server.poll() is not None:
             raise Trouble("The web server did not start; what it said stands above.")
         try:
-            with urllib.request.urlopen(f"{address}/api/session", timeout=5, context=trusting if tls else None) as answer:
+            with urllib.request.urlopen(
+                f"{address}/api/session", timeout=5, context=trusting if tls else None
+            ) as answer:
                 json.load(answer)
                 return address
         except OSError:
@@ -184,7 +221,9 @@ def _greet(address: str, code: str, args: argparse.Namespace, tls: bool) -> None
         state = json.load(answer)
     print(f"\nKestov is ready: {address}")
     if args.bind in ("0.0.0.0", "::"):
-        print("From other devices: " + ", ".join(f"{address.split('://')[0]}://{n}:{args.port}" for n in _names(args)[3:]))
+        print(
+            "From other devices: " + ", ".join(f"{address.split('://')[0]}://{n}:{args.port}" for n in _names(args)[3:])
+        )
     if state["first_account"]:
         print(f"The workshop is empty. Make the first account: {address}/first?code={code}")
     elif state["demo"]:
@@ -192,7 +231,9 @@ def _greet(address: str, code: str, args: argparse.Namespace, tls: bool) -> None
         for role, name, password in SIGN_INS:
             print(f"  {role:<11} {name:<7} {password}")
     if tls and not args.cert:
-        print(f"Trust it once on each device: open {address}/authority.crt there and install it as an authority\n(or copy {STATE / 'tls' / 'authority.crt'}); see docs/running.md.")
+        print(
+            f"Trust it once on each device: open {address}/authority.crt there and install it as an authority\n(or copy {STATE / 'tls' / 'authority.crt'}); see docs/running.md."
+        )
     print("Ctrl-C stops it.", flush=True)
     os.environ.pop("KESTOV_FIRST_CODE", None)
     sys.stdout.flush()

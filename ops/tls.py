@@ -22,7 +22,9 @@ def _key(file: Path) -> ec.EllipticCurvePrivateKey:
         return key
     key = ec.generate_private_key(ec.SECP256R1())
     file.touch(mode=0o600)
-    file.write_bytes(key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()))
+    file.write_bytes(
+        key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
+    )
     return key
 
 
@@ -65,7 +67,9 @@ def issue(folder: Path, names: list[str]) -> None:
     if file.exists():
         old = x509.load_pem_x509_certificate(file.read_bytes())
         held = old.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
-        have = sorted([*held.get_values_for_type(x509.DNSName), *(str(a) for a in held.get_values_for_type(x509.IPAddress))])
+        have = sorted(
+            [*held.get_values_for_type(x509.DNSName), *(str(a) for a in held.get_values_for_type(x509.IPAddress))]
+        )
         if have == wanted and old.not_valid_after_utc > now + 30 * _DAY:
             return
     key = _key(folder / "server.key")

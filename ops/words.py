@@ -22,9 +22,15 @@ def say(words: str) -> None:
 _SIGNS = (
     ("No space left on device", "The disk is full. Free some space and start again; nothing is lost."),
     ("ENOSPC", "The disk is full. Free some space and start again; nothing is lost."),
-    ("Temporary failure in name resolution", "The network cannot be reached. The first set-up needs it once; later starts do not."),
+    (
+        "Temporary failure in name resolution",
+        "The network cannot be reached. The first set-up needs it once; later starts do not.",
+    ),
     ("Could not resolve", "The network cannot be reached. The first set-up needs it once; later starts do not."),
-    ("Temporary failure resolving", "The network cannot be reached. The first set-up needs it once; later starts do not."),
+    (
+        "Temporary failure resolving",
+        "The network cannot be reached. The first set-up needs it once; later starts do not.",
+    ),
     ("NewConnectionError", "The network cannot be reached. The first set-up needs it once; later starts do not."),
     ("EAI_AGAIN", "The network cannot be reached. The first set-up needs it once; later starts do not."),
     ("ENOTFOUND", "The network cannot be reached. The first set-up needs it once; later starts do not."),
@@ -35,7 +41,9 @@ _SIGNS = (
 
 def run(command: list[str], what: str, **kwargs: object) -> str:
     """Run a command quietly; if it fails, raise `Trouble` with plain words and the end of what it said."""
-    done = subprocess.run(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, errors="replace", **kwargs)  # type: ignore[call-overload]
+    done = subprocess.run(
+        command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, errors="replace", **kwargs
+    )  # type: ignore[call-overload]
     if done.returncode != 0:
         raise Trouble(explain(done.stdout, what))
     return str(done.stdout)

@@ -111,7 +111,7 @@ def t95(dof: float) -> float:
     if dof >= 31:
         # Cornish-Fisher term; exact to 0.001 for dof > 30.
         return _Z95 + (_Z95**3 + _Z95) / (4 * dof)
-    return _T95[int(dof) - 1]
+    return _T95[int(dof + 1e-6) - 1]  # a hair for 8.9999999
 
 
 def effective_dof(parts: Sequence[tuple[float, float]]) -> float:
@@ -178,5 +178,5 @@ def rounded(value: float, u95: float | None) -> str:
     """The value as text, rounded to its uncertainty's second digit. For sentences only; results keep full precision."""
     if not u95:
         return f"{value:.4g}"
-    digits = max(0, 1 - math.floor(math.log10(u95)))
+    digits = max(0, 1 - math.floor(math.log10(float(f"{u95:.2g}"))))  # rounded first: 0.996 shows as 1.0
     return f"{value:.{min(digits, 6)}f}"

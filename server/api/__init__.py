@@ -29,7 +29,10 @@ def _name_roles(api: NinjaAPI) -> None:
         for view in router.path_operations.values():
             for operation in view.operations:
                 role = next((a.role for a in operation.auth_callbacks or [] if hasattr(a, "role")), None)
-                operation.openapi_extra = {**(operation.openapi_extra or {}), "x-role": role.value if role else "nothing"}
+                operation.openapi_extra = {
+                    **(operation.openapi_extra or {}),
+                    "x-role": role.value if role else "nothing",
+                }
 
 
 _api = None

@@ -28,8 +28,8 @@ from measuring import recording
 from measuring.models import Capture
 from measuring.rounds import Round, current_round, places_of, rounds, set_belts, target_of
 from ninja import File, Form, Router, Schema, UploadedFile
-from people.models import audit
 from people.clock import now
+from people.models import audit
 from pydantic import ValidationError
 from workshop.models import Instrument, Printer
 
@@ -192,14 +192,25 @@ def bench(request: HttpRequest, printer_id: int):
         kinematics=motion.kinematics,
         simulated=printer.simulated is not None,
         belts=[_belt(printer, place, belt) for place, belt in motion.belts().items()],
-        instruments=[InstrumentOut(id=i.pk, name=i.name, kind=i.kind, overdue=i.check_due is not None and i.check_due < today) for i in Instrument.objects.all()],
+        instruments=[
+            InstrumentOut(id=i.pk, name=i.name, kind=i.kind, overdue=i.check_due is not None and i.check_due < today)
+            for i in Instrument.objects.all()
+        ],
     )
 
 
 def _belt(printer: Printer, place: str, belt: BeltTransmission) -> BenchBelt:
     low, high, source = target_of(printer, place)
     density, percent, of_density = _density(belt)
-    last = Capture.objects.filter(printer=printer, place=place, procedure__in=("belt-pluck", "belt-deflection"), superseded_by=None).defer("data").select_related("taken_by", "instrument").prefetch_related("results").first()
+    last = (
+        Capture.objects.filter(
+            printer=printer, place=place, procedure__in=("belt-pluck", "belt-deflection"), superseded_by=None
+        )
+        .defer("data")
+        .select_related("taken_by", "instrument")
+        .prefetch_related("results")
+        .first()
+    )
     span = belt.spans[0] if belt.spans else None
     return BenchBelt(
         place=place,
@@ -231,13 +242,34 @@ def _pluck_context(printer: Printer, place: str, span_mm: float | None, mains_hz
     belt = printer.model.motion().belts()[place]
     span = span_mm if span_mm is not None else (belt.spans[0].span_mm if belt.spans else None)
     if span is None:
-        raise Problem(422, "missing_field", "The model has no free span for this belt: measure it, pulley to clamp, and enter it.", "span_mm")
+        raise Problem(
+            422,
+            "missing_field",
+            "The model has no free span for this belt: measure it, pulley to clamp, and enter it.",
+            "span_mm",
+        )
     density, percent, _ = _density(belt)
     low, high, _ = target_of(printer, place)
-    return {"span_mm": span, "linear_density_g_per_m": density, "linear_density_u95_percent": percent, "target_n": {"low": low, "high": high}, "mains_hz": mains_hz, "axis": place}
+    return {
+        "span_mm": span,
+        "linear_density_g_per_m": density,
+        "linear_density_u95_percent": percent,
+        "target_n": {"low": low, "high": high},
+        "mains_hz": mains_hz,
+        "axis": place,
+    }
 
 
-def _store(request: HttpRequest, printer: Printer, meta: CaptureMeta | ReadingsMeta, procedure: str, context: dict[str, Any], data: bytes | None, name: str, source: str) -> CaptureOut:
+def _store(
+    request: HttpRequest,
+    printer: Printer,
+    meta: CaptureMeta | ReadingsMeta,
+    procedure: str,
+    context: dict[str, Any],
+    data: bytes | None,
+    name: str,
+    source: str,
+) -> CaptureOut:
     """Keep a capture and compute it, in one transaction: what the core refuses is not kept."""
     known = Capture.objects.filter(pk=meta.id).first()
     if known is not None:
@@ -310,35 +342,57 @@ def _readings(request: HttpRequest, printer_id: int, payload: Any, procedure: st
     return _store(request, printer, payload, procedure, context, None, "", "typed")
 
 
-@router.post("/printers/{printer_id}/belt-deflection", auth=may("bench.readings"), response=CaptureOut, operation_id="bench.deflection")
+@router.post(
+    "/printers/{printer_id}/belt-deflection",
+    auth=may("bench.readings"),
+    response=CaptureOut,
+    operation_id="bench.deflection",
+)
 @once
 def deflection(request: HttpRequest, printer_id: int, payload: DeflectionIn):
     """Take readings of force and deflection."""
     return _readings(request, printer_id, payload, "belt-deflection")
 
 
-@router.post("/printers/{printer_id}/belt-tracking", auth=may("bench.readings"), response=CaptureOut, operation_id="bench.tracking")
+@router.post(
+    "/printers/{printer_id}/belt-tracking",
+    auth=may("bench.readings"),
+    response=CaptureOut,
+    operation_id="bench.tracking",
+)
 @once
 def tracking(request: HttpRequest, printer_id: int, payload: TrackingIn):
     """Take clearances along the travel."""
     return _readings(request, printer_id, payload, "belt-tracking")
 
 
-@router.post("/printers/{printer_id}/ringing-print", auth=may("bench.readings"), response=CaptureOut, operation_id="bench.ringing")
+@router.post(
+    "/printers/{printer_id}/ringing-print",
+    auth=may("bench.readings"),
+    response=CaptureOut,
+    operation_id="bench.ringing",
+)
 @once
 def ringing(request: HttpRequest, printer_id: int, payload: RingingIn):
     """Take counts of ripples on a print."""
     return _readings(request, printer_id, payload, "ringing-print")
 
 
-@router.post("/recordings/{recording_id}/chunks/{number}", auth=may("bench.chunk"), response=Heard, operation_id="bench.chunk")
+@router.post(
+    "/recordings/{recording_id}/chunks/{number}", auth=may("bench.chunk"), response=Heard, operation_id="bench.chunk"
+)
 def chunk(request: HttpRequest, recording_id: UUID, number: int, rate_hz: int):
     """Add a piece of a live recording (16-bit mono, little endian) and hear what there is so far. Repeats are harmless."""
     pieces = recording.add(recording_id, number, rate_hz, request.body, request.user)
     return Heard(**recording.hear_so_far(pieces))
 
 
-@router.post("/printers/{printer_id}/recordings/{recording_id}/finish", auth=may("bench.finish"), response=CaptureOut, operation_id="bench.finish")
+@router.post(
+    "/printers/{printer_id}/recordings/{recording_id}/finish",
+    auth=may("bench.finish"),
+    response=CaptureOut,
+    operation_id="bench.finish",
+)
 @once
 def finish(request: HttpRequest, printer_id: int, recording_id: UUID, payload: CaptureMeta, chunks: int):
     """Make a capture of a live recording, once all its chunks have come."""
@@ -350,7 +404,9 @@ def finish(request: HttpRequest, printer_id: int, recording_id: UUID, payload: C
     return out
 
 
-@router.post("/printers/{printer_id}/stand-in", auth=may("bench.standin"), response=CaptureOut, operation_id="bench.standin")
+@router.post(
+    "/printers/{printer_id}/stand-in", auth=may("bench.standin"), response=CaptureOut, operation_id="bench.standin"
+)
 @once
 def stand_in(request: HttpRequest, printer_id: int, payload: StandIn):
     """Let the simulated microphone of a simulated machine pluck a belt."""
@@ -385,8 +441,23 @@ def see_rounds(request: HttpRequest, printer_id: int, place: str, case_id: int |
 def _round(r: Round) -> RoundOut:
     return RoundOut(
         number=r.number,
-        readings=[RoundReading(place=p, capture=capture_out(x.capture, x.result)) for p, x in sorted(r.readings.items())],
-        actions=[ActionOut(id=a.pk, place=a.place, turns=a.turns or 0.0, unit=a.unit, direction=a.direction, advised=a.advised, by=person(a.by), at=a.at, note=a.note) for a in r.actions],
+        readings=[
+            RoundReading(place=p, capture=capture_out(x.capture, x.result)) for p, x in sorted(r.readings.items())
+        ],
+        actions=[
+            ActionOut(
+                id=a.pk,
+                place=a.place,
+                turns=a.turns or 0.0,
+                unit=a.unit,
+                direction=a.direction,
+                advised=a.advised,
+                by=person(a.by),
+                at=a.at,
+                note=a.note,
+            )
+            for a in r.actions
+        ],
     )
 
 
@@ -403,7 +474,12 @@ def act(request: HttpRequest, printer_id: int, payload: Turn):
         raise Problem(422, "out_of_range", "Enter how far it was turned: more than nothing, at most 20.", "turns")
     past = rounds(printer, places_of(printer, payload.place), case)
     if not past or not past[-1].readings:
-        raise Problem(409, "measure_first", "Measure before you turn: without a figure before, nobody learns what the turn did.", "turns")
+        raise Problem(
+            409,
+            "measure_first",
+            "Measure before you turn: without a figure before, nobody learns what the turn did.",
+            "turns",
+        )
     belt = printer.model.motion().belts()[payload.place]
     tighten = belt.tensioner.tighten if belt.tensioner else "clockwise"
     other = "anticlockwise" if tighten == "clockwise" else "clockwise"
@@ -421,7 +497,12 @@ def act(request: HttpRequest, printer_id: int, payload: Turn):
         by=request.user,
         at=now(),
     )
-    audit(request.user, "turned", printer, f"Belt {payload.place.upper()}: {payload.turns:+.2f} {'mm' if slider else 'turns'}")
+    audit(
+        request.user,
+        "turned",
+        printer,
+        f"Belt {payload.place.upper()}: {payload.turns:+.2f} {'mm' if slider else 'turns'}",
+    )
     if printer.simulated is not None:
         after = simulator.turn(simulator.SimMachine.model_validate(printer.simulated), payload.place, payload.turns)
         printer.simulated = after.model_dump(mode="json")
@@ -466,7 +547,9 @@ def raw_capture(request: HttpRequest, capture_id: UUID):
         body, kind, ending = json.dumps(capture.context, indent=1).encode(), "application/json", "json"
     else:
         body, kind, ending = raw, "audio/wav", "wav"
-    return HttpResponse(body, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}.{ending}"'})
+    return HttpResponse(
+        body, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}.{ending}"'}
+    )
 
 
 @router.get("/captures/{capture_id}/result.{kind}", auth=may("captures.export"), operation_id="captures.export")
@@ -477,7 +560,11 @@ def export_result(request: HttpRequest, capture_id: UUID, kind: Literal["json", 
     assert result is not None
     name = f'attachment; filename="result-{capture.id}.{kind}"'
     if kind == "json":
-        return HttpResponse(capture_out(capture, result).model_dump_json(indent=1), content_type="application/json", headers={"Content-Disposition": name})
+        return HttpResponse(
+            capture_out(capture, result).model_dump_json(indent=1),
+            content_type="application/json",
+            headers={"Content-Disposition": name},
+        )
     out = io.StringIO()
     rows = csv.writer(out)
     rows.writerow(["field", "value", "u95", "unit"])
@@ -490,7 +577,12 @@ def export_result(request: HttpRequest, capture_id: UUID, kind: Literal["json", 
     return HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8", headers={"Content-Disposition": name})
 
 
-@router.post("/captures/{capture_id}/recompute", auth=may("captures.recompute"), response=CaptureOut, operation_id="captures.recompute")
+@router.post(
+    "/captures/{capture_id}/recompute",
+    auth=may("captures.recompute"),
+    response=CaptureOut,
+    operation_id="captures.recompute",
+)
 @once
 def recompute(request: HttpRequest, capture_id: UUID):
     """Compute a capture again with today's core; the older result stays."""

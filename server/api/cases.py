@@ -16,8 +16,8 @@ from kestov_core import knowledge
 from kestov_core.machine import PLACES
 from measuring.rounds import places_of, rounds, set_belts
 from ninja import Field, File, Form, Router, Schema, UploadedFile
-from people.models import Role, User, audit
 from people.clock import now
+from people.models import Role, User, audit
 from workshop.models import Printer
 
 from .once import once
@@ -105,7 +105,20 @@ class CaseOut(CaseBrief):
 
 
 #: Complaints that a belt can make: the bench for belts comes first, being quick.
-_BELT_COMPLAINTS = {"echoes_after_corners", "layers_stepped", "circle_not_round", "wrong_size", "upright_lines", "square_is_diamond", "wall_leans", "belt_slack", "belts_unequal", "belt_overtight", "buzz", "squeak"}
+_BELT_COMPLAINTS = {
+    "echoes_after_corners",
+    "layers_stepped",
+    "circle_not_round",
+    "wrong_size",
+    "upright_lines",
+    "square_is_diamond",
+    "wall_leans",
+    "belt_slack",
+    "belts_unequal",
+    "belt_overtight",
+    "buzz",
+    "squeak",
+}
 _DANGER = "Unplug it, do not only switch it off. Leave it to someone qualified."
 _STANDING = "Keep fingers clear of the beam: it can move while motors are on."
 
@@ -134,7 +147,13 @@ def list_cases(request: HttpRequest, state: Literal["open", "closed", "all"] = "
         from django.db.models import Q
 
         s = search.strip()
-        rows = rows.filter(Q(title__icontains=s) | Q(words__icontains=s) | Q(cause__icontains=s) | Q(printer__name__icontains=s) | Q(comments__words__icontains=s)).distinct()
+        rows = rows.filter(
+            Q(title__icontains=s)
+            | Q(words__icontains=s)
+            | Q(cause__icontains=s)
+            | Q(printer__name__icontains=s)
+            | Q(comments__words__icontains=s)
+        ).distinct()
     return [case_brief(c) for c in rows[:200]]
 
 
@@ -146,7 +165,14 @@ def report(request: HttpRequest, payload: Report):
     kind = _finding(payload.finding)
     axis = _axis(payload.axis)
     title = kind.label + (f", {axis.upper()}" if axis else "")
-    case = Case.objects.create(printer=printer, title=title[:120], words=payload.words.strip(), since=payload.since.strip(), reported_by=request.user, reported_at=now())
+    case = Case.objects.create(
+        printer=printer,
+        title=title[:120],
+        words=payload.words.strip(),
+        since=payload.since.strip(),
+        reported_by=request.user,
+        reported_at=now(),
+    )
     _observe(case, ObservationIn(finding=payload.finding, axis=axis), request.user)
     audit(request.user, "reported", case, f"Reported on {printer.name}: {title}")
     return _out(_case(request, case.pk), request.user)
@@ -183,7 +209,15 @@ def observe(request: HttpRequest, case_id: int, payload: ObservationIn):
 
 
 def _observe(case: Case, payload: ObservationIn, user: User) -> None:
-    Observation.objects.create(case=case, finding=payload.finding, axis=payload.axis, state=payload.state, note=payload.note.strip(), by=user, at=now())
+    Observation.objects.create(
+        case=case,
+        finding=payload.finding,
+        axis=payload.axis,
+        state=payload.state,
+        note=payload.note.strip(),
+        by=user,
+        at=now(),
+    )
     kind = knowledge.findings()[payload.finding]
     if kind.kind == "danger" and payload.state == "present" and not case.printer.tagged_out:
         printer = case.printer
@@ -201,13 +235,17 @@ def comment(request: HttpRequest, case_id: int, payload: Words):
     return _out(case, request.user)
 
 
-@router.post("/cases/{case_id}/pictures", auth=may("cases.add_picture"), response=CaseOut, operation_id="cases.add_picture")
+@router.post(
+    "/cases/{case_id}/pictures", auth=may("cases.add_picture"), response=CaseOut, operation_id="cases.add_picture"
+)
 @once
 def add_picture(request: HttpRequest, case_id: int, file: File[UploadedFile], words: Form[str] = ""):
     """Add a picture (JPEG, PNG or WebP by content, up to 12 MB). It is re-encoded: hidden data does not come along."""
     case = _case(request, case_id)
     image, width, height = _picture(file.read(settings.MAX_PICTURE + 1))
-    Picture.objects.create(case=case, image=image, width=width, height=height, words=words.strip()[:200], by=request.user, at=now())
+    Picture.objects.create(
+        case=case, image=image, width=width, height=height, words=words.strip()[:200], by=request.user, at=now()
+    )
     return _out(case, request.user)
 
 
@@ -236,7 +274,9 @@ def picture(request: HttpRequest, picture_id: int):
     """A picture as JPEG."""
     found = get_object_or_404(Picture.objects.select_related("case"), pk=picture_id)
     own_or_technician(request.user, found.case)
-    return HttpResponse(bytes(found.image), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=86400"})
+    return HttpResponse(
+        bytes(found.image), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=86400"}
+    )
 
 
 @router.post("/cases/{case_id}/close", auth=may("cases.close"), response=CaseOut, operation_id="cases.close")
@@ -253,11 +293,21 @@ def close(request: HttpRequest, case_id: int, payload: Close):
         case.state = State.NOT_VERIFIED
     else:
         if payload.closing == "verified" and not proven(case):
-            raise Problem(409, "not_proven", "Nothing measured after the last turn shows that it holds. Measure again, or print the same part and note that the fault is gone; until then it is “mended, not verified”.", "closing")
+            raise Problem(
+                409,
+                "not_proven",
+                "Nothing measured after the last turn shows that it holds. Measure again, or print the same part and note that the fault is gone; until then it is “mended, not verified”.",
+                "closing",
+            )
         case.state, case.closing = State.CLOSED, payload.closing
         case.closed_by, case.closed_at = request.user, now()
     case.save()
-    audit(request.user, "closed", case, f"{Closing(payload.closing).label if payload.closing in Closing.values else 'Mended, not verified'}: {case.cause}")
+    audit(
+        request.user,
+        "closed",
+        case,
+        f"{Closing(payload.closing).label if payload.closing in Closing.values else 'Mended, not verified'}: {case.cause}",
+    )
     return _out(case, request.user)
 
 
@@ -286,7 +336,11 @@ def proven(case: Case) -> bool:
 
 def _belts_hold(case: Case) -> bool:
     """The newest round of each set of belts in this case has no turn after it, and is within limits."""
-    groups = {tuple(places_of(case.printer, p)) for p in case.captures.values_list("place", flat=True) if p in case.printer.model.motion().belts()}
+    groups = {
+        tuple(places_of(case.printer, p))
+        for p in case.captures.values_list("place", flat=True)
+        if p in case.printer.model.motion().belts()
+    }
     if not groups:
         return False
     for places in groups:
@@ -314,10 +368,22 @@ def _axis(axis: str) -> str:
 def _out(case: Case, user: User) -> CaseOut:
     labels = knowledge.findings()
     observations = [
-        ObservationOut(id=o.pk, finding=o.finding, label=labels[o.finding].label if o.finding in labels else o.finding, axis=o.axis, state=o.state, note=o.note, by=person(o.by), at=o.at)
+        ObservationOut(
+            id=o.pk,
+            finding=o.finding,
+            label=labels[o.finding].label if o.finding in labels else o.finding,
+            axis=o.axis,
+            state=o.state,
+            note=o.note,
+            by=person(o.by),
+            at=o.at,
+        )
         for o in case.observations.select_related("by")
     ]
-    pictures = [PictureOut(id=p.pk, words=p.words, width=p.width, height=p.height, by=person(p.by), at=p.at) for p in case.pictures.defer("image").select_related("by")]
+    pictures = [
+        PictureOut(id=p.pk, words=p.words, width=p.width, height=p.height, by=person(p.by), at=p.at)
+        for p in case.pictures.defer("image").select_related("by")
+    ]
     return CaseOut(
         **case_brief(case).model_dump(),
         words=case.words,
@@ -335,15 +401,46 @@ def _out(case: Case, user: User) -> CaseOut:
 def _log(case: Case, observations: list[ObservationOut], pictures: list[PictureOut]) -> list[LogLine]:
     from .floor import _measured
 
-    lines = [LogLine(at=case.reported_at, who=person(case.reported_by), kind="reported", words=case.words or case.title)]
-    lines += [LogLine(at=o.at, who=o.by, kind="seen", words={"present": "Seen: ", "absent": "Looked for, not there: ", "unknown": "Not sure: "}[o.state] + o.label + (f" ({o.note})" if o.note else "")) for o in observations[1:]]
+    lines = [
+        LogLine(at=case.reported_at, who=person(case.reported_by), kind="reported", words=case.words or case.title)
+    ]
+    lines += [
+        LogLine(
+            at=o.at,
+            who=o.by,
+            kind="seen",
+            words={"present": "Seen: ", "absent": "Looked for, not there: ", "unknown": "Not sure: "}[o.state]
+            + o.label
+            + (f" ({o.note})" if o.note else ""),
+        )
+        for o in observations[1:]
+    ]
     lines += [LogLine(at=p.at, who=p.by, kind="picture", words=p.words or "Picture") for p in pictures]
-    lines += [LogLine(at=c.at, who=person(c.by), kind="comment", words=c.words) for c in case.comments.select_related("by")]
-    lines += [LogLine(at=c.taken_at, who=person(c.taken_by), kind="measured", words=_measured(c)) for c in case.captures.defer("data").select_related("taken_by").prefetch_related("results")]
+    lines += [
+        LogLine(at=c.at, who=person(c.by), kind="comment", words=c.words) for c in case.comments.select_related("by")
+    ]
+    lines += [
+        LogLine(at=c.taken_at, who=person(c.taken_by), kind="measured", words=_measured(c))
+        for c in case.captures.defer("data").select_related("taken_by").prefetch_related("results")
+    ]
     for a in case.actions.select_related("by"):
-        lines.append(LogLine(at=a.at, who=person(a.by), kind="turned", words=f"Belt {a.place.upper()}: {abs(a.turns or 0):.2f} {a.unit} {a.direction}"))
+        lines.append(
+            LogLine(
+                at=a.at,
+                who=person(a.by),
+                kind="turned",
+                words=f"Belt {a.place.upper()}: {abs(a.turns or 0):.2f} {a.unit} {a.direction}",
+            )
+        )
     if case.closed_at:
-        lines.append(LogLine(at=case.closed_at, who=person(case.closed_by), kind="closed", words=f"{case.get_closing_display()}. {case.cause}"))
+        lines.append(
+            LogLine(
+                at=case.closed_at,
+                who=person(case.closed_by),
+                kind="closed",
+                words=f"{case.get_closing_display()}. {case.cause}",
+            )
+        )
     return sorted(lines, key=lambda line: line.at)
 
 
@@ -354,9 +451,20 @@ def _step(case: Case, observations: list[ObservationOut]) -> Step:
     if not case.is_open:
         return Step(kind="done", title="Closed", why=f"{case.get_closing_display()}. {case.cause}", minutes=0)
     if any(kinds[o.finding].kind == "danger" for o in present if o.finding in kinds):
-        return Step(kind="danger", title="Stop: unplug and tag out", why="A danger was reported. It is not to be powered until somebody qualified has looked at it, and at the others of its model.", minutes=2, caution=_DANGER)
+        return Step(
+            kind="danger",
+            title="Stop: unplug and tag out",
+            why="A danger was reported. It is not to be powered until somebody qualified has looked at it, and at the others of its model.",
+            minutes=2,
+            caution=_DANGER,
+        )
     if case.state == State.REPORTED:
-        return Step(kind="take", title="Take this case", why="Nobody works on it yet. Taking it shows the members that the machine is in service.", minutes=0)
+        return Step(
+            kind="take",
+            title="Take this case",
+            why="Nobody works on it yet. Taking it shows the members that the machine is in service.",
+            minutes=0,
+        )
     belts = list(case.printer.model.motion().belts())
     about_belts = any(o.finding in _BELT_COMPLAINTS for o in present)
     groups = list(dict.fromkeys(tuple(places_of(case.printer, p)) for p in belts)) if about_belts else []
@@ -369,16 +477,48 @@ def _step(case: Case, observations: list[ObservationOut]) -> Step:
         names = " and ".join(p.upper() for p in group)
         missing = [p for p in group if not past or (p not in past[-1].readings and not past[-1].actions)]
         if not past or missing:
-            return Step(kind="pluck", title="Pluck both belts" if len(group) > 1 else f"Pluck belt {names}", why=f"It takes {3 * len(group)} minutes and settles whether slack or unequal belts are behind it.", minutes=3 * len(group), place=(missing or group)[0], caution=_STANDING)
+            return Step(
+                kind="pluck",
+                title="Pluck both belts" if len(group) > 1 else f"Pluck belt {names}",
+                why=f"It takes {3 * len(group)} minutes and settles whether slack or unequal belts are behind it.",
+                minutes=3 * len(group),
+                place=(missing or group)[0],
+                caution=_STANDING,
+            )
         if past[-1].actions:
-            return Step(kind="verify", title=f"Measure {names} again", why="A belt was turned; the same measurement shows whether it helped.", minutes=3 * len(group), place=group[0], caution=_STANDING)
+            return Step(
+                kind="verify",
+                title=f"Measure {names} again",
+                why="A belt was turned; the same measurement shows whether it helped.",
+                minutes=3 * len(group),
+                place=group[0],
+                caution=_STANDING,
+            )
         advice = set_belts(case.printer, list(group), past[-1])
         if not advice.holds:  # type: ignore[attr-defined]
             place = advice.advice[0].target if advice.advice and advice.advice[0].target in group else group[0]
-            return Step(kind="set", title=f"Set {'the belts' if len(group) > 1 else f'belt {names}'}", why=advice.advice[0].reason if advice.advice else "The belts are not within their limits.", minutes=4, place=place, caution=_STANDING)
+            return Step(
+                kind="set",
+                title=f"Set {'the belts' if len(group) > 1 else f'belt {names}'}",
+                why=advice.advice[0].reason if advice.advice else "The belts are not within their limits.",
+                minutes=4,
+                place=place,
+                caution=_STANDING,
+            )
     if proven(case):
-        return Step(kind="close", title="Close the case", why="The last measurement holds. Say what it was, and close it as mended and verified.", minutes=1)
-    return Step(kind="look", title="Look over frame, bolts and head", why="The belts do not explain it, or are not asked. Rock the head, beam and bed by hand; note what you find.", minutes=5, caution="Unplugged: a machine that moves by itself pinches.")
+        return Step(
+            kind="close",
+            title="Close the case",
+            why="The last measurement holds. Say what it was, and close it as mended and verified.",
+            minutes=1,
+        )
+    return Step(
+        kind="look",
+        title="Look over frame, bolts and head",
+        why="The belts do not explain it, or are not asked. Rock the head, beam and bed by hand; note what you find.",
+        minutes=5,
+        caution="Unplugged: a machine that moves by itself pinches.",
+    )
 
 
 def lock_case(case_id: int | None, printer: Printer) -> Case | None:

@@ -13,8 +13,8 @@ from kestov_core import knowledge
 from kestov_core.machine import Description
 from measuring.models import Capture
 from ninja import Field, Router, Schema
-from people.models import AuditEntry, Role, audit
 from people.clock import now
+from people.models import AuditEntry, Role, audit
 from workshop.condition import PrinterCondition, condition
 from workshop.models import Instrument, Place, Printer
 
@@ -154,18 +154,64 @@ def _wanted(known: dict[int, tuple[Printer, PrinterCondition, list[Case]]]) -> l
     for printer, c, cases in known.values():
         for case in cases:
             rank, why = _pressing(case, bool(printer.tagged_out))
-            rows.append((rank, case.reported_at, Wanted(title=f"{printer.name}: {case.title}", why=why, kind="case", printer_id=printer.pk, case_id=case.pk)))
+            rows.append(
+                (
+                    rank,
+                    case.reported_at,
+                    Wanted(
+                        title=f"{printer.name}: {case.title}",
+                        why=why,
+                        kind="case",
+                        printer_id=printer.pk,
+                        case_id=case.pk,
+                    ),
+                )
+            )
         if cases or c.fitness == "tagged_out":
             continue
         for p in c.places:
             if p.condition in ("out_of_adjustment", "worn", "failed"):
-                rows.append((3, moment, Wanted(title=f"{printer.name}: set belt {p.place.upper()}", why=p.why, kind="measure", printer_id=printer.pk, place=p.place)))
+                rows.append(
+                    (
+                        3,
+                        moment,
+                        Wanted(
+                            title=f"{printer.name}: set belt {p.place.upper()}",
+                            why=p.why,
+                            kind="measure",
+                            printer_id=printer.pk,
+                            place=p.place,
+                        ),
+                    )
+                )
         unknown = [p for p in c.places if p.condition == "not_known"]
         if unknown:
             names = " and ".join(p.place.upper() for p in unknown)
-            rows.append((5, moment, Wanted(title=f"{printer.name}: measure {'belt' if len(unknown) == 1 else 'belts'} {names}", why=unknown[0].why, kind="measure", printer_id=printer.pk, place=unknown[0].place)))
+            rows.append(
+                (
+                    5,
+                    moment,
+                    Wanted(
+                        title=f"{printer.name}: measure {'belt' if len(unknown) == 1 else 'belts'} {names}",
+                        why=unknown[0].why,
+                        kind="measure",
+                        printer_id=printer.pk,
+                        place=unknown[0].place,
+                    ),
+                )
+            )
     for instrument in Instrument.objects.filter(check_due__lt=moment.date()):
-        rows.append((4, moment, Wanted(title=f"Check {instrument.name}", why=f"Its check was due on {instrument.check_due}.", kind="instrument")))
+        rows.append(
+            (
+                4,
+                moment,
+                Wanted(
+                    title=f"Check {instrument.name}",
+                    why=f"Its check was due on {instrument.check_due}.",
+                    kind="instrument",
+                ),
+            )
+        )
     rows.sort(key=lambda r: (r[0], r[1]))
     return [w for _, _, w in rows]
 
@@ -204,7 +250,12 @@ def see_printer(request: HttpRequest, printer_id: int):
     )
 
 
-@router.get("/printers/{printer_id}/record", auth=may("printer.record"), response=list[RecordLine], operation_id="printer.record")
+@router.get(
+    "/printers/{printer_id}/record",
+    auth=may("printer.record"),
+    response=list[RecordLine],
+    operation_id="printer.record",
+)
 def record(request: HttpRequest, printer_id: int, place: str = ""):
     """All that was measured, turned, reported and tagged on a machine, newest first."""
     printer = get_object_or_404(Printer, pk=printer_id)
@@ -214,30 +265,76 @@ def record(request: HttpRequest, printer_id: int, place: str = ""):
     if place:
         captures, actions = captures.filter(place=place), actions.filter(place=place)
     for c in captures[:300]:
-        lines.append(RecordLine(at=c.taken_at, who=person(c.taken_by), kind="measured", words=_measured(c), place=c.place, case_id=c.case_id, capture_id=c.id))
+        lines.append(
+            RecordLine(
+                at=c.taken_at,
+                who=person(c.taken_by),
+                kind="measured",
+                words=_measured(c),
+                place=c.place,
+                case_id=c.case_id,
+                capture_id=c.id,
+            )
+        )
     for a in actions:
         how = f"{abs(a.turns):.2f} {a.unit} {a.direction}" if a.turns is not None else ""
-        lines.append(RecordLine(at=a.at, who=person(a.by), kind="turned", words=f"Turned the tensioner of belt {a.place.upper()}: {how}".strip(), place=a.place, case_id=a.case_id))
+        lines.append(
+            RecordLine(
+                at=a.at,
+                who=person(a.by),
+                kind="turned",
+                words=f"Turned the tensioner of belt {a.place.upper()}: {how}".strip(),
+                place=a.place,
+                case_id=a.case_id,
+            )
+        )
     if not place:
         for case in printer.cases.select_related("reported_by", "closed_by"):
-            lines.append(RecordLine(at=case.reported_at, who=person(case.reported_by), kind="case", words=f"Reported: {case.title}", place="all", case_id=case.pk))
+            lines.append(
+                RecordLine(
+                    at=case.reported_at,
+                    who=person(case.reported_by),
+                    kind="case",
+                    words=f"Reported: {case.title}",
+                    place="all",
+                    case_id=case.pk,
+                )
+            )
             if case.closed_at:
-                lines.append(RecordLine(at=case.closed_at, who=person(case.closed_by), kind="case", words=f"Closed: {case.get_closing_display()}", place="all", case_id=case.pk))
-        for entry in AuditEntry.objects.filter(what="printer", what_id=str(printer.pk), verb__contains="tag").select_related("who"):
+                lines.append(
+                    RecordLine(
+                        at=case.closed_at,
+                        who=person(case.closed_by),
+                        kind="case",
+                        words=f"Closed: {case.get_closing_display()}",
+                        place="all",
+                        case_id=case.pk,
+                    )
+                )
+        for entry in AuditEntry.objects.filter(
+            what="printer", what_id=str(printer.pk), verb__contains="tag"
+        ).select_related("who"):
             lines.append(RecordLine(at=entry.at, who=person(entry.who), kind="tag", words=entry.words, place="all"))
     return sorted(lines, key=lambda x: x.at, reverse=True)
 
 
 def _measured(c: Capture) -> str:
     result = c.latest()
-    names = {"belt-pluck": "Plucked", "belt-deflection": "Pressed", "belt-tracking": "Looked at the tracking of", "ringing-print": "Counted ripples for"}
+    names = {
+        "belt-pluck": "Plucked",
+        "belt-deflection": "Pressed",
+        "belt-tracking": "Looked at the tracking of",
+        "ringing-print": "Counted ripples for",
+    }
     words = f"{names.get(c.procedure, c.procedure)} {'axis' if c.procedure == 'ringing-print' else 'belt'} {c.place.upper()}"
     if result is None or result.value is None:
         return words
     return f"{words}: {result.value:.3g} ± {result.u95 or 0:.2g} {result.unit}"
 
 
-@router.post("/printers/{printer_id}/tag-out", auth=may("printer.tag_out"), response=PrinterOut, operation_id="printer.tag_out")
+@router.post(
+    "/printers/{printer_id}/tag-out", auth=may("printer.tag_out"), response=PrinterOut, operation_id="printer.tag_out"
+)
 @once
 def tag_out(request: HttpRequest, printer_id: int, payload: TagOut):
     """Take a machine out of use, with the reason."""
@@ -248,14 +345,24 @@ def tag_out(request: HttpRequest, printer_id: int, payload: TagOut):
     return see_printer(request, printer_id)
 
 
-@router.delete("/printers/{printer_id}/tag-out", auth=may("printer.lift_tag"), response=PrinterOut, operation_id="printer.lift_tag")
+@router.delete(
+    "/printers/{printer_id}/tag-out", auth=may("printer.lift_tag"), response=PrinterOut, operation_id="printer.lift_tag"
+)
 @once
 def lift_tag(request: HttpRequest, printer_id: int):
     """Put a machine back in use. While a danger case is open on it, the tag stays."""
     printer = get_object_or_404(Printer.objects.select_for_update(), pk=printer_id)
     dangers = [k for k, v in knowledge.findings().items() if v.kind == "danger"]
-    if printer.cases.exclude(state=State.CLOSED).filter(observations__finding__in=dangers, observations__state="present").exists():
-        raise Problem(409, "danger_open", "A case with a danger is still open on this machine. Close it first, with what was found.")
+    if (
+        printer.cases.exclude(state=State.CLOSED)
+        .filter(observations__finding__in=dangers, observations__state="present")
+        .exists()
+    ):
+        raise Problem(
+            409,
+            "danger_open",
+            "A case with a danger is still open on this machine. Close it first, with what was found.",
+        )
     was = printer.tagged_out
     printer.tagged_out, printer.tagged_out_by, printer.tagged_out_at = "", None, None
     printer.save()

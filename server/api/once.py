@@ -9,8 +9,8 @@ from typing import Any
 
 from django.db import transaction
 from django.http import HttpRequest
-from people.models import DoneOnce
 from people.clock import now
+from people.models import DoneOnce
 from pydantic import BaseModel
 
 from .problems import Problem

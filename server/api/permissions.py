@@ -81,7 +81,9 @@ class _Signed(APIKeyCookie):
         if not isinstance(user, User) or not user.is_active:
             raise Problem(401, "signed_out", "You are signed out. Sign in again; what you entered is kept.")
         if not user.may(self.role):
-            raise Problem(403, "not_yours", f"This needs the role {self.role.label.lower()}. Ask the lead of the workshop.")
+            raise Problem(
+                403, "not_yours", f"This needs the role {self.role.label.lower()}. Ask the lead of the workshop."
+            )
         return user
 
 

@@ -18,12 +18,29 @@ class Problem(Exception):
         self.status, self.code, self.detail, self.field = status, code, detail, field
 
 
-_TITLES = {400: "Cannot be used", 401: "Signed out", 403: "Not allowed", 404: "Not found", 409: "Not now", 413: "Too large", 422: "Cannot be used", 429: "Too many tries"}
+_TITLES = {
+    400: "Cannot be used",
+    401: "Signed out",
+    403: "Not allowed",
+    404: "Not found",
+    409: "Not now",
+    413: "Too large",
+    422: "Cannot be used",
+    429: "Too many tries",
+}
 
 
 def problem(status: int, code: str, detail: str, field: str | None = None, **more: Any) -> HttpResponse:
     """The answer for a refusal."""
-    body = {"type": "about:blank", "title": _TITLES.get(status, "Refused"), "status": status, "code": code, "detail": detail, "field": field, **more}
+    body = {
+        "type": "about:blank",
+        "title": _TITLES.get(status, "Refused"),
+        "status": status,
+        "code": code,
+        "detail": detail,
+        "field": field,
+        **more,
+    }
     return JsonResponse(body, status=status, content_type="application/problem+json")
 
 
@@ -41,7 +58,9 @@ def install(api: NinjaAPI) -> None:
     @api.exception_handler(NinjaValidation)
     def _validation(request: HttpRequest, e: NinjaValidation) -> HttpResponse:
         first = e.errors[0]
-        field = ".".join(str(p) for p in first.get("loc", ()) if p not in ("body", "query", "path", "form", "payload", "data"))
+        field = ".".join(
+            str(p) for p in first.get("loc", ()) if p not in ("body", "query", "path", "form", "payload", "data")
+        )
         code = "missing_field" if first.get("type") == "missing" else "out_of_range"
         return problem(422, code, f"{field}: {first.get('msg', 'is not right')}", field or None)
 
@@ -56,5 +75,7 @@ def install(api: NinjaAPI) -> None:
     @api.exception_handler(HttpError)
     def _http(request: HttpRequest, e: HttpError) -> HttpResponse:
         if e.status_code == 403:
-            return problem(403, "csrf", "The sign-in of this page has changed. Reload it and try again; nothing was saved twice.")
+            return problem(
+                403, "csrf", "The sign-in of this page has changed. Reload it and try again; nothing was saved twice."
+            )
         return problem(e.status_code, "out_of_range", str(e))

@@ -59,7 +59,9 @@ def _state(request: HttpRequest) -> SessionState:
     user = request.user
     me = Me.model_validate(user, from_attributes=True) if isinstance(user, User) else None
     empty = me is None and not User.objects.exists()
-    return SessionState(me=me, first_account=empty, demo=User.objects.filter(username="lead", email="demo@localhost").exists())
+    return SessionState(
+        me=me, first_account=empty, demo=User.objects.filter(username="lead", email="demo@localhost").exists()
+    )
 
 
 @router.get("/session", auth=may("session.state"), response=SessionState, operation_id="session.state")
@@ -74,7 +76,9 @@ def sign_in(request: HttpRequest, payload: SignIn):
     user = authenticate(request, username=payload.username.strip(), password=payload.password)
     if user is None:
         if getattr(request, "axes_locked_out", False):
-            raise Problem(429, "locked", "Too many wrong tries. Wait a quarter of an hour, or ask the lead.", "password")
+            raise Problem(
+                429, "locked", "Too many wrong tries. Wait a quarter of an hour, or ask the lead.", "password"
+            )
         raise Problem(401, "wrong_sign_in", "The name or the password is not right.", "password")
     login(request, user)
     return _state(request)
@@ -96,7 +100,9 @@ def change_me(request: HttpRequest, payload: Preferences):
     return request.user
 
 
-@router.post("/first-account", auth=may("session.first_account"), response=SessionState, operation_id="session.first_account")
+@router.post(
+    "/first-account", auth=may("session.first_account"), response=SessionState, operation_id="session.first_account"
+)
 def first_account(request: HttpRequest, payload: FirstAccount):
     """Make the first account, a lead's, of an empty workshop; asks for the code that the start command printed."""
     wanted = os.environ.get("KESTOV_FIRST_CODE", "")

@@ -119,16 +119,39 @@ def _workshop() -> Workshop:
     models = []
     for m in PrinterModel.objects.prefetch_related("limits", "printers"):
         limits = [LimitIn.model_validate(x, from_attributes=True) for x in m.limits.all()]
-        models.append(ModelOut(id=m.pk, name=m.name, description=m.motion(), limits=limits, notes=m.notes, printers=len(m.printers.all())))
+        models.append(
+            ModelOut(
+                id=m.pk,
+                name=m.name,
+                description=m.motion(),
+                limits=limits,
+                notes=m.notes,
+                printers=len(m.printers.all()),
+            )
+        )
     return Workshop(
         places=[PlaceFull(id=p.pk, name=p.name) for p in Place.objects.all()],
         models=models,
-        printers=[PrinterBrief(id=p.pk, name=p.name, model_id=p.model_id, place_id=p.place_id, serial=p.serial, in_use_since=p.in_use_since, simulated=p.simulated is not None, retired=p.retired) for p in Printer.objects.all()],
+        printers=[
+            PrinterBrief(
+                id=p.pk,
+                name=p.name,
+                model_id=p.model_id,
+                place_id=p.place_id,
+                serial=p.serial,
+                in_use_since=p.in_use_since,
+                simulated=p.simulated is not None,
+                retired=p.retired,
+            )
+            for p in Printer.objects.all()
+        ],
         instruments=[InstrumentFull.model_validate(i, from_attributes=True) for i in Instrument.objects.all()],
     )
 
 
-def _free(rows: type[Place] | type[PrinterModel] | type[Printer] | type[Instrument], name: str, but: int | None = None) -> str:
+def _free(
+    rows: type[Place] | type[PrinterModel] | type[Printer] | type[Instrument], name: str, but: int | None = None
+) -> str:
     """The trimmed name, refused where another row of the kind has it."""
     name = name.strip()
     if not name:
@@ -175,7 +198,9 @@ def add_model(request: HttpRequest, payload: ModelIn):
     return _workshop()
 
 
-@router.put("/workshop/models/{model_id}", auth=may("workshop.change"), response=Workshop, operation_id="workshop.change_model")
+@router.put(
+    "/workshop/models/{model_id}", auth=may("workshop.change"), response=Workshop, operation_id="workshop.change_model"
+)
 @once
 def change_model(request: HttpRequest, model_id: int, payload: ModelIn):
     """Change a model's description and limits. Results already computed keep the figures they were made with."""
@@ -200,7 +225,9 @@ def add_printer(request: HttpRequest, payload: PrinterIn):
     return _workshop()
 
 
-@router.post("/workshop/instruments", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_instrument")
+@router.post(
+    "/workshop/instruments", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_instrument"
+)
 @once
 def add_instrument(request: HttpRequest, payload: InstrumentIn):
     """Add an instrument."""

@@ -58,7 +58,9 @@ class Observation(models.Model):
     case = models.ForeignKey(Case, on_delete=models.CASCADE, related_name="observations")
     finding = models.CharField(max_length=40)
     axis = models.CharField(max_length=5, blank=True)
-    state = models.CharField(max_length=8, choices=[("present", "present"), ("absent", "absent"), ("unknown", "unknown")])
+    state = models.CharField(
+        max_length=8, choices=[("present", "present"), ("absent", "absent"), ("unknown", "unknown")]
+    )
     note = models.CharField(max_length=300, blank=True)
     by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
     at = models.DateTimeField()

@@ -5,7 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 
-def _belt(span: float, loop: float, tensioner: dict[str, Any], where: str, width: float = 6.0, name: str = "front run", weighed: bool = True) -> dict[str, Any]:
+def _belt(
+    span: float,
+    loop: float,
+    tensioner: dict[str, Any],
+    where: str,
+    width: float = 6.0,
+    name: str = "front run",
+    weighed: bool = True,
+) -> dict[str, Any]:
     per_mm = {6.0: 8.0, 9.0: 12.0, 10.0: 13.3}[width]
     belt: dict[str, Any] = {
         "kind": "belt",
@@ -64,7 +72,14 @@ MODELS: list[dict[str, Any]] = [
             },
         },
         "limits": [
-            {"what": "tension", "place": "x", "low": 20, "high": 34, "unit": "N", "source": "workshop, from this model's best"},
+            {
+                "what": "tension",
+                "place": "x",
+                "low": 20,
+                "high": 34,
+                "unit": "N",
+                "source": "workshop, from this model's best",
+            },
             {"what": "tension", "place": "y", "low": 20, "high": 50, "unit": "N", "source": "typical"},
         ],
     },
@@ -93,11 +108,22 @@ MODELS: list[dict[str, Any]] = [
         "description": {
             "kinematics": "delta",
             "transmissions": {
-                p: _belt(410, 1420, _SLIDER, f"top of tower {i}", name="outer run") for i, p in ((1, "t1"), (2, "t2"), (3, "t3"))
+                p: _belt(410, 1420, _SLIDER, f"top of tower {i}", name="outer run")
+                for i, p in ((1, "t1"), (2, "t2"), (3, "t3"))
             }
             | {"e": _EXTRUDER},
         },
-        "limits": [{"what": "tension", "place": p, "low": 22, "high": 38, "unit": "N", "source": "workshop, from this machine's best"} for p in ("t1", "t2", "t3")],
+        "limits": [
+            {
+                "what": "tension",
+                "place": p,
+                "low": 22,
+                "high": 38,
+                "unit": "N",
+                "source": "workshop, from this machine's best",
+            }
+            for p in ("t1", "t2", "t3")
+        ],
     },
     {
         "name": "Godwit Endless",
@@ -106,11 +132,23 @@ MODELS: list[dict[str, Any]] = [
             "transmissions": {
                 "x": _belt(260, 820, _IDLER, "left end of the beam"),
                 "y": _belt(250, 800, _IDLER, "foot of the leaning frame"),
-                "z": {"kind": "belt", "pitch_mm": 3.0, "teeth": 24, "width_mm": 10.0, "loop_length_mm": 900, "spans": [{"name": "conveyor drive", "span_mm": 210}], "tensioner": _IDLER, "tensioner_place": "rear roller"},
+                "z": {
+                    "kind": "belt",
+                    "pitch_mm": 3.0,
+                    "teeth": 24,
+                    "width_mm": 10.0,
+                    "loop_length_mm": 900,
+                    "spans": [{"name": "conveyor drive", "span_mm": 210}],
+                    "tensioner": _IDLER,
+                    "tensioner_place": "rear roller",
+                },
                 "e": _EXTRUDER,
             },
             "beam_angle_deg": 45,
         },
-        "limits": [{"what": "tension", "place": p, "low": 20, "high": 40, "unit": "N", "source": "workshop"} for p in ("x", "y")],
+        "limits": [
+            {"what": "tension", "place": p, "low": 20, "high": 40, "unit": "N", "source": "workshop"}
+            for p in ("x", "y")
+        ],
     },
 ]

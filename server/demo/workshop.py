@@ -100,15 +100,51 @@ class Maker:
         for model in MODELS:
             shop = self.call("lead", "POST", "/workshop/models", model)
         for row in (
-            {"name": "Bench microphone", "kind": "microphone", "unit": "Hz", "checked_on": self._day(60), "checked_against": "tuning fork 440 Hz", "check_due": self._day(-120)},
-            {"name": "Caliper 1", "kind": "caliper", "resolution": 0.01, "u95": 0.03, "unit": "mm", "checked_on": self._day(200), "checked_against": "gauge block 25 mm", "check_due": self._day(15)},
-            {"name": "Spring scale 10 N", "kind": "spring scale", "resolution": 0.1, "u95": 0.1, "unit": "N", "checked_on": self._day(90), "checked_against": "bottle of 500 g water", "check_due": self._day(-90)},
+            {
+                "name": "Bench microphone",
+                "kind": "microphone",
+                "unit": "Hz",
+                "checked_on": self._day(60),
+                "checked_against": "tuning fork 440 Hz",
+                "check_due": self._day(-120),
+            },
+            {
+                "name": "Caliper 1",
+                "kind": "caliper",
+                "resolution": 0.01,
+                "u95": 0.03,
+                "unit": "mm",
+                "checked_on": self._day(200),
+                "checked_against": "gauge block 25 mm",
+                "check_due": self._day(15),
+            },
+            {
+                "name": "Spring scale 10 N",
+                "kind": "spring scale",
+                "resolution": 0.1,
+                "u95": 0.1,
+                "unit": "N",
+                "checked_on": self._day(90),
+                "checked_against": "bottle of 500 g water",
+                "check_due": self._day(-90),
+            },
         ):
             shop = self.call("lead", "POST", "/workshop/instruments", row)
         places = {p["name"]: p["id"] for p in shop["places"]}
         models = {m["name"]: m for m in shop["models"]}
         for i, (name, model, place, _) in enumerate(PRINTERS):
-            self.call("lead", "POST", "/workshop/printers", {"name": name, "model_id": models[model]["id"], "place_id": places[place], "serial": f"RW-{i + 1:02d}", "in_use_since": self._day(400 + 37 * i)})
+            self.call(
+                "lead",
+                "POST",
+                "/workshop/printers",
+                {
+                    "name": name,
+                    "model_id": models[model]["id"],
+                    "place_id": places[place],
+                    "serial": f"RW-{i + 1:02d}",
+                    "in_use_since": self._day(400 + 37 * i),
+                },
+            )
         for name, model, _, shares in PRINTERS:
             sim = self._truth(models[model], shares, seed=100 + sum(name.encode()))
             Printer.objects.filter(name=name).update(simulated=sim.model_dump(mode="json"))
@@ -161,7 +197,12 @@ class Maker:
 
     def pluck(self, who: str, name: str, place: str, case: int | None = None) -> Any:
         printer = self._printer(name)
-        return self.call(who, "POST", f"/printers/{printer.pk}/stand-in", {"id": str(uuid.UUID(bytes=self.rng.bytes(16), version=4)), "place": place, "case_id": case})
+        return self.call(
+            who,
+            "POST",
+            f"/printers/{printer.pk}/stand-in",
+            {"id": str(uuid.UUID(bytes=self.rng.bytes(16), version=4)), "place": place, "case_id": case},
+        )
 
     def _service_round(self, days: int) -> None:
         """The monthly look: every belt plucked, one machine after the other."""
@@ -176,7 +217,12 @@ class Maker:
 
     def report(self, who: str, name: str, finding: str, axis: str, since: str, words: str) -> int:
         printer = self._printer(name)
-        out = self.call(who, "POST", "/cases", {"printer_id": printer.pk, "finding": finding, "axis": axis, "since": since, "words": words})
+        out = self.call(
+            who,
+            "POST",
+            "/cases",
+            {"printer_id": printer.pk, "finding": finding, "axis": axis, "since": since, "words": words},
+        )
         return int(out["id"])
 
     def set_belts(self, who: str, name: str, place: str, case: int, moment: datetime, most: int = 6) -> datetime:
@@ -197,40 +243,89 @@ class Maker:
                 sign = 1 if belt["tighten"] else -1
                 turns = sign * round(belt["turns"]["value"] * 8) / 8 or sign * 0.125
                 with at(moment):
-                    self.call(who, "POST", f"/printers/{printer.pk}/turns", {"place": belt["id"], "turns": turns, "advised": sign * belt["turns"]["value"], "case_id": case})
+                    self.call(
+                        who,
+                        "POST",
+                        f"/printers/{printer.pk}/turns",
+                        {
+                            "place": belt["id"],
+                            "turns": turns,
+                            "advised": sign * belt["turns"]["value"],
+                            "case_id": case,
+                        },
+                    )
         return moment
 
     def _closed_cases(self) -> None:
         moment = self.today - timedelta(days=95)
         with at(moment):
-            case = self.report("member", "Halyard", "layers_stepped", "x", "yesterday", "Two prints stepped to the left half way up.")
+            case = self.report(
+                "member", "Halyard", "layers_stepped", "x", "yesterday", "Two prints stepped to the left half way up."
+            )
         self._drift("Halyard", 0, {"x": 0.5, "y": 0.96})
         with at(moment + timedelta(hours=2)):
             self.call("tech", "POST", f"/cases/{case}/take")
         end = self.set_belts("tech", "Halyard", "x", case, moment + timedelta(hours=2))
         with at(end + timedelta(minutes=5)):
-            self.call("tech", "POST", f"/cases/{case}/close", {"closing": "verified", "cause": "Belt X slack; its tensioner screw had backed out."})
+            self.call(
+                "tech",
+                "POST",
+                f"/cases/{case}/close",
+                {"closing": "verified", "cause": "Belt X slack; its tensioner screw had backed out."},
+            )
         self._drift("Halyard", 0, dict(PRINTERS[3][3]))
 
         moment = self.today - timedelta(days=61)
         with at(moment):
-            case = self.report("member2", "Longsplice", "strings", "", "since the new spool", "Hair between the letters, only with the green filament.")
+            case = self.report(
+                "member2",
+                "Longsplice",
+                "strings",
+                "",
+                "the new spool",
+                "Hair between the letters, only with the green filament.",
+            )
         with at(moment + timedelta(hours=20)):
             self.call("tech2", "POST", f"/cases/{case}/take")
-            self.call("tech2", "POST", f"/cases/{case}/comments", {"words": "Same file with plain grey filament is clean. The green spool was damp."})
-            self.call("tech2", "POST", f"/cases/{case}/close", {"closing": "handed_on", "cause": "Damp filament; handed back to the member with the dryer's times."})
+            self.call(
+                "tech2",
+                "POST",
+                f"/cases/{case}/comments",
+                {"words": "Same file with plain grey filament is clean. The green spool was damp."},
+            )
+            self.call(
+                "tech2",
+                "POST",
+                f"/cases/{case}/close",
+                {"closing": "handed_on", "cause": "Damp filament; handed back to the member with the dryer's times."},
+            )
 
     def _open_cases(self) -> None:
         # Ready for the whole way: reported this morning, nothing done yet.
         self._drift("Bowline", 0, dict(PRINTERS[0][3]))
         with at(self.today - timedelta(hours=5)):
-            case = self.report("member", "Bowline", "echoes_after_corners", "x", "since last week", "Three echoes after each corner of the lid, on the faces that run left to right. Same file was clean in spring.")
+            case = self.report(
+                "member",
+                "Bowline",
+                "echoes_after_corners",
+                "x",
+                "last week",
+                "Three echoes after each corner of the lid, on the faces that run left to right. Same file was clean in spring.",
+            )
         with at(self.today - timedelta(hours=4, minutes=50)):
-            self.call("member", "POST", f"/cases/{case}/pictures", file=_picture_of_echoes(), words="The long face, lit from the side.")
+            self.call(
+                "member",
+                "POST",
+                f"/cases/{case}/pictures",
+                file=_picture_of_echoes(),
+                words="The long face, lit from the side.",
+            )
         # In work: measured and turned once, not measured again.
         self._drift("Sheepshank", 0, dict(PRINTERS[2][3]))
         with at(self.today - timedelta(days=1, hours=6)):
-            case = self.report("member2", "Sheepshank", "circle_not_round", "x", "a few days", "Bearing seats come out oval.")
+            case = self.report(
+                "member2", "Sheepshank", "circle_not_round", "x", "a few days", "Bearing seats come out oval."
+            )
         with at(self.today - timedelta(days=1, hours=2)):
             self.call("tech", "POST", f"/cases/{case}/take")
         moment = self.today - timedelta(days=1, hours=1)
@@ -240,11 +335,30 @@ class Maker:
             state = self.call("tech", "GET", f"/printers/{printer.pk}/rounds?place=x&case_id={case}")
         belt = state["advice"]["belts"][0]
         with at(moment + timedelta(minutes=4)):
-            self.call("tech", "POST", f"/printers/{printer.pk}/turns", {"place": "x", "turns": round(belt["turns"]["value"] * 4) / 4, "advised": belt["turns"]["value"], "case_id": case})
-            self.call("tech", "POST", f"/cases/{case}/comments", {"words": "Called away before I could pluck it again."})
+            self.call(
+                "tech",
+                "POST",
+                f"/printers/{printer.pk}/turns",
+                {
+                    "place": "x",
+                    "turns": round(belt["turns"]["value"] * 4) / 4,
+                    "advised": belt["turns"]["value"],
+                    "case_id": case,
+                },
+            )
+            self.call(
+                "tech", "POST", f"/cases/{case}/comments", {"words": "Called away before I could pluck it again."}
+            )
         # Danger: reported and tagged out.
         with at(self.today - timedelta(hours=20)):
-            self.report("member", "Carrick", "smoke_or_smell", "", "this evening", "The plug behind the bed is browned and hot. I switched it off and pulled the mains.")
+            self.report(
+                "member",
+                "Carrick",
+                "smoke_or_smell",
+                "",
+                "this evening",
+                "The plug behind the bed is browned and hot. I switched it off and pulled the mains.",
+            )
 
 
 def _picture_of_echoes() -> io.BytesIO:

@@ -61,7 +61,9 @@ MIDDLEWARE = [
 ROOT_URLCONF = "kestov.urls"
 WSGI_APPLICATION = "kestov.wsgi.application"
 
-DATABASES = {"default": dj_database_url.parse(os.environ.get("DATABASE_URL", "postgres://kestov@127.0.0.1:8701/kestov"))}
+DATABASES = {
+    "default": dj_database_url.parse(os.environ.get("DATABASE_URL", "postgres://kestov@127.0.0.1:8701/kestov"))
+}
 if DATABASES["default"]["ENGINE"] != "django.db.backends.postgresql":
     raise RuntimeError("Kestov keeps its record in PostgreSQL: DATABASE_URL must begin with postgres://")
 if os.environ.get("KESTOV_POOL", "1") == "1":

@@ -9,8 +9,8 @@ from uuid import UUID
 
 import numpy as np
 from kestov_core.errors import BadInput
-from people.models import User
 from people.clock import now
+from people.models import User
 
 from .models import Chunk
 
@@ -26,7 +26,9 @@ def add(recording: UUID, number: int, rate_hz: int, samples: bytes, user: User) 
     if len(samples) == 0 or len(samples) % 2 or len(samples) > _MOST_CHUNK_BYTES:
         raise BadInput("no_samples", "A chunk holds 16-bit samples, at most two megabytes of them.", "samples")
     if number < 0 or number * len(samples) > MOST_SECONDS * rate_hz * 4:
-        raise BadInput("too_large", f"The recording is longer than {MOST_SECONDS} seconds. Stop it and start again.", "number")
+        raise BadInput(
+            "too_large", f"The recording is longer than {MOST_SECONDS} seconds. Stop it and start again.", "number"
+        )
     Chunk.objects.get_or_create(
         recording=recording, number=number, defaults={"rate_hz": rate_hz, "samples": samples, "by": user, "at": now()}
     )
@@ -54,7 +56,9 @@ def hear_so_far(chunks: list[Chunk]) -> dict[str, Any]:
     if out["seconds"] < 0.6:
         return out
     heard = hear((samples / 32768).astype(np.float32)[:, None], rate)
-    out["plucks"] = [PluckHeard(at_s=p.at_s, frequency_hz=p.frequency_hz, used=p.used, why_not=p.why_not) for p in heard.plucks]
+    out["plucks"] = [
+        PluckHeard(at_s=p.at_s, frequency_hz=p.frequency_hz, used=p.used, why_not=p.why_not) for p in heard.plucks
+    ]
     out["why_not"] = heard.why_not
     if heard.f0_hz is not None:
         out["frequency"] = Quantity(value=heard.f0_hz, u95=heard.u95_hz, unit="Hz")

@@ -5,6 +5,7 @@ A round is the captures between two turns. Everything is derived from captures a
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field
 from datetime import timedelta
 from typing import Any
@@ -95,7 +96,7 @@ def history(printer: Printer, places: list[str]) -> list[dict[str, Any]]:
     runs[None] = rounds(printer, places, None)
     rows = []
     for run in runs.values():
-        for before, after in zip(run, run[1:], strict=False):
+        for before, after in itertools.pairwise(run):
             step = []
             for place in places:
                 if place not in before.readings or place not in after.readings:

@@ -27,7 +27,9 @@ class User(AbstractUser):
     role = models.CharField(max_length=12, choices=Role.choices, default=Role.MEMBER)
     length_unit = models.CharField(max_length=4, choices=[("mm", "mm"), ("in", "in")], default="mm")
     force_unit = models.CharField(max_length=4, choices=[("N", "N"), ("lbf", "lbf")], default="N")
-    light = models.CharField(max_length=6, choices=[("day", "day"), ("dim", "dim"), ("system", "system")], default="day")
+    light = models.CharField(
+        max_length=6, choices=[("day", "day"), ("dim", "dim"), ("system", "system")], default="day"
+    )
 
     class Meta:
         constraints = [models.CheckConstraint(condition=models.Q(role__in=Role.values), name="user_role_known")]

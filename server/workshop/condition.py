@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
 
 from kestov_core.condition import Condition, Evidence, Fitness, condition_of, fitness_of, worst
 from kestov_core.machine import AXES_OF_BELT
-from people.clock import now
 from measuring.models import Capture, Result, latest_results
+from people.clock import now
 
 from .models import Printer
 
@@ -65,7 +66,9 @@ def condition(printer: Printer, open_case_in_work: bool = False) -> PrinterCondi
 def _of_place(place: str, newest: list[tuple[Capture, Result]], printer: Printer) -> PlaceCondition:
     mine = [(c, r) for c, r in newest if c.place == place and r.verdict != "not_judged"]
     # Tension by pitch or by deflection: the newer of the two speaks.
-    tension = max((cr for cr in mine if cr[0].procedure != "belt-tracking"), key=lambda cr: cr[0].taken_at, default=None)
+    tension = max(
+        (cr for cr in mine if cr[0].procedure != "belt-tracking"), key=lambda cr: cr[0].taken_at, default=None
+    )
     tracking = next((cr for cr in mine if cr[0].procedure == "belt-tracking"), None)
     judged = [_judge(place, cr, printer) for cr in (tension, tracking) if cr is not None]
     if not judged:
@@ -93,4 +96,4 @@ def _lost_again(printer: Printer, place: str) -> int:
         .order_by("taken_at")
     )
     verdicts = [r.verdict for c in captures if (r := c.latest()) is not None]
-    return sum(1 for a, b in zip(verdicts, verdicts[1:], strict=False) if a in ("in_tolerance", "watch") and b == "out_of_tolerance")
+    return sum(1 for a, b in itertools.pairwise(verdicts) if a in ("in_tolerance", "watch") and b == "out_of_tolerance")

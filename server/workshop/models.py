@@ -150,7 +150,10 @@ def fit_out(printer: Printer) -> None:
         rows += [(place, kind, f"{words} {place.upper()}") for kind, words in _OF_A_BELT]
     for place, drive in motion.transmissions.items():
         if drive.kind == "screw":
-            rows += [(place, kind, f"{words} {place.upper()}") for kind, words in (("screw", "Screw"), ("nut", "Nut"), ("coupler", "Coupler"))]
+            rows += [
+                (place, kind, f"{words} {place.upper()}")
+                for kind, words in (("screw", "Screw"), ("nut", "Nut"), ("coupler", "Coupler"))
+            ]
         if drive.kind == "extruder":
             rows += [("e", "drive_gears", "Drive gears"), ("e", "nozzle", "Nozzle")]
     axes = {a for axes in AXES_OF_BELT[motion.kinematics].values() for a in axes} | {"z"}

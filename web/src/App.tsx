@@ -2,14 +2,14 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
 import { useEffect } from "react";
-import { Link, NavLink, Navigate, Route, Routes, useLocation } from "react-router";
+import { Link, Navigate, NavLink, Route, Routes, useLocation } from "react-router";
 import { api, got, Refusal, type Schemas } from "./api/client";
 import { BeltsBench } from "./bench/BeltsBench";
 import { BenchMachine, BenchStart } from "./bench/BenchStart";
 import { Pending } from "./bench/Pending";
 import { ReadingsBench } from "./bench/ReadingsBench";
-import { CasePage } from "./case/CasePage";
 import { CaseList } from "./case/CaseList";
+import { CasePage } from "./case/CasePage";
 import { Report } from "./case/Report";
 import { Floor } from "./floor/Floor";
 import { ErrorNote, Loading } from "./kit/bits";
@@ -20,7 +20,11 @@ import { Scripting } from "./workshop/Scripting";
 import { WorkshopPage } from "./workshop/WorkshopPage";
 
 export function App() {
-  const session = useQuery({ queryKey: ["session"], queryFn: () => got(api.GET("/api/session")), refetchOnWindowFocus: true });
+  const session = useQuery({
+    queryKey: ["session"],
+    queryFn: () => got(api.GET("/api/session")),
+    refetchOnWindowFocus: true,
+  });
   const me = session.data?.me ?? null;
   useLight(me?.light ?? "day");
   if (session.isPending) return <Loading what="the workshop" />;
@@ -41,7 +45,8 @@ export function App() {
 function useLight(light: Me["light"]) {
   useEffect(() => {
     const dark = window.matchMedia("(prefers-color-scheme: dark)");
-    const set = () => document.documentElement.classList.toggle("dim", light === "dim" || (light === "system" && dark.matches));
+    const set = () =>
+      document.documentElement.classList.toggle("dim", light === "dim" || (light === "system" && dark.matches));
     set();
     dark.addEventListener("change", set);
     return () => dark.removeEventListener("change", set);
@@ -134,11 +139,20 @@ function MyMenu({ me }: { me: Me }) {
     },
   });
   const item = "flex min-h-11 cursor-pointer items-center gap-2 px-4 outline-none data-[highlighted]:bg-well";
-  const choice = <K extends keyof Schemas["Preferences"]>(label: string, key: K, options: [NonNullable<Schemas["Preferences"][K]>, string][]) => (
+  const choice = <K extends keyof Schemas["Preferences"]>(
+    label: string,
+    key: K,
+    options: [NonNullable<Schemas["Preferences"][K]>, string][],
+  ) => (
     <DropdownMenu.RadioGroup value={String(me[key as keyof Me])} onValueChange={(v) => change.mutate({ [key]: v })}>
       <DropdownMenu.Label className="px-4 pt-2 text-[14px] text-ink2">{label}</DropdownMenu.Label>
       {options.map(([value, words]) => (
-        <DropdownMenu.RadioItem key={String(value)} value={String(value)} className={item} onSelect={(e) => e.preventDefault()}>
+        <DropdownMenu.RadioItem
+          key={String(value)}
+          value={String(value)}
+          className={item}
+          onSelect={(e) => e.preventDefault()}
+        >
           <span className="w-5 font-bold" aria-hidden="true">
             {me[key as keyof Me] === value ? "•" : ""}
           </span>
@@ -153,7 +167,11 @@ function MyMenu({ me }: { me: Me }) {
         {me.name}, {me.role} <span aria-hidden="true">▾</span>
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
-        <DropdownMenu.Content align="end" sideOffset={4} className="z-20 min-w-60 rounded-[3px] border border-line bg-sheet py-1 text-ink">
+        <DropdownMenu.Content
+          align="end"
+          sideOffset={4}
+          className="z-20 min-w-60 rounded-[3px] border border-line bg-sheet py-1 text-ink"
+        >
           {choice("Light", "light", [
             ["day", "Daylight"],
             ["dim", "Dim room"],

@@ -2,8 +2,8 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
-import { Refusal } from "./api/client";
 import { App } from "./App";
+import { Refusal } from "./api/client";
 import "./style.css";
 
 const client = new QueryClient({

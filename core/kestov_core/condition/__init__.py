@@ -59,7 +59,9 @@ def worst(conditions: Sequence[Condition]) -> Condition:
     return max(conditions, key=ORDER.index, default="not_known")
 
 
-def fitness_of(tagged_out: str | None, in_service: bool, troubles: Sequence[tuple[str, Condition]]) -> tuple[Fitness, str]:
+def fitness_of(
+    tagged_out: str | None, in_service: bool, troubles: Sequence[tuple[str, Condition]]
+) -> tuple[Fitness, str]:
     """Fitness for members and why, from the tag, open work, and what is wrong by axis (words, condition)."""
     if tagged_out:
         return "tagged_out", tagged_out

@@ -120,7 +120,9 @@ def _phasor(cycles_per_sample: float, n: int) -> NDArray[np.complex128]:
     """exp(2 pi i f k) for k = 0 … n - 1, as the outer product of a coarse and a fine run (far cheaper than n exps)."""
     fine = 256
     coarse = np.exp(2j * np.pi * cycles_per_sample * fine * np.arange(n // fine + 1))
-    wave: NDArray[np.complex128] = np.outer(coarse, np.exp(2j * np.pi * cycles_per_sample * np.arange(fine))).ravel()[:n]
+    wave: NDArray[np.complex128] = np.outer(coarse, np.exp(2j * np.pi * cycles_per_sample * np.arange(fine))).ravel()[
+        :n
+    ]
     return wave
 
 

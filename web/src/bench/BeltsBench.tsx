@@ -24,7 +24,12 @@ export function BeltsBench() {
   const bench = useBench(id);
   const rounds = useRounds(id, place, caseId);
   const [chosen, setChosen] = useState<string | null>(null);
-  if (!bench.data || !rounds.data) return bench.error || rounds.error ? <ErrorNote error={bench.error ?? rounds.error} /> : <Loading what="the bench" />;
+  if (!bench.data || !rounds.data)
+    return bench.error || rounds.error ? (
+      <ErrorNote error={bench.error ?? rounds.error} />
+    ) : (
+      <Loading what="the bench" />
+    );
   const r = rounds.data;
   const active = chosen && r.places.includes(chosen) ? chosen : (r.missing[0] ?? place);
   const last = r.rounds[r.rounds.length - 1];
@@ -71,7 +76,17 @@ export function BeltsBench() {
 }
 
 /** Each belt on its strip, with the round before as a ghost, and their difference. */
-function Standing({ r, belts, onPick, active }: { r: Schemas["RoundsOut"]; belts: Schemas["BenchBelt"][]; onPick: (p: string) => void; active: string }) {
+function Standing({
+  r,
+  belts,
+  onPick,
+  active,
+}: {
+  r: Schemas["RoundsOut"];
+  belts: Schemas["BenchBelt"][];
+  onPick: (p: string) => void;
+  active: string;
+}) {
   const me = useMe();
   const last = r.rounds[r.rounds.length - 1];
   const waiting = last && last.actions.length > 0;
@@ -79,15 +94,25 @@ function Standing({ r, belts, onPick, active }: { r: Schemas["RoundsOut"]; belts
     <div className="grid gap-4">
       {r.places.map((p) => {
         const belt = belts.find((b) => b.place === p)!;
-        const seen = r.rounds.map((x) => tensionOf(x.readings.find((y) => y.place === p)?.capture)).filter((q) => q != null);
+        const seen = r.rounds
+          .map((x) => tensionOf(x.readings.find((y) => y.place === p)?.capture))
+          .filter((q) => q != null);
         const nowQ = waiting ? null : tensionOf(last?.readings.find((x) => x.place === p)?.capture);
         const before = nowQ ? seen[seen.length - 2] : seen[seen.length - 1];
         const shown = nowQ ? show(nowQ, me) : null;
         return (
           <div key={p}>
             <div className="flex flex-wrap items-baseline justify-between gap-x-4">
-              <button type="button" className="min-h-11 text-left text-[17px] font-semibold" aria-pressed={active === p} onClick={() => onPick(p)}>
-                Belt {p.toUpperCase()} <span className="font-normal text-ink2 underline">{belt.belt.tensioner_place ? `tensioner ${belt.belt.tensioner_place}` : "choose"}</span>
+              <button
+                type="button"
+                className="min-h-11 text-left text-[17px] font-semibold"
+                aria-pressed={active === p}
+                onClick={() => onPick(p)}
+              >
+                Belt {p.toUpperCase()}{" "}
+                <span className="font-normal text-ink2 underline">
+                  {belt.belt.tensioner_place ? `tensioner ${belt.belt.tensioner_place}` : "choose"}
+                </span>
               </button>
               <span>
                 <span className="figure">{shown ? shown.value : "–"}</span>
@@ -95,14 +120,23 @@ function Standing({ r, belts, onPick, active }: { r: Schemas["RoundsOut"]; belts
                 {shown?.pm ? <span className="ml-2 font-mono text-ink2">± {shown.pm}</span> : null}
               </span>
             </div>
-            <Strip label={`Tension of belt ${p.toUpperCase()}`} quantity={nowQ} before={before ?? null} low={belt.target_low_n} high={belt.target_high_n} width={640} />
+            <Strip
+              label={`Tension of belt ${p.toUpperCase()}`}
+              quantity={nowQ}
+              before={before ?? null}
+              low={belt.target_low_n}
+              high={belt.target_high_n}
+              width={640}
+            />
           </div>
         );
       })}
       {r.advice?.imbalance_percent ? (
         <p className="text-[17px]">
           Difference <b className="font-mono">{sentence(r.advice.imbalance_percent, me)}</b>
-          {r.advice.slacker ? `; ${r.advice.slacker.toUpperCase()} is the slacker.` : "; neither is surely the slacker."}
+          {r.advice.slacker
+            ? `; ${r.advice.slacker.toUpperCase()} is the slacker.`
+            : "; neither is surely the slacker."}
         </p>
       ) : null}
     </div>
@@ -114,16 +148,35 @@ function amount(b: BeltAdvice): string {
   return b.turns.unit === "mm" ? `${b.turns.value.toFixed(1)} mm` : turns(b.turns.value);
 }
 
-function ToDo({ printerId, caseId, advice, belts, onDone }: { printerId: number; caseId: number | null; advice: Advice; belts: Schemas["BenchBelt"][]; onDone: () => void }) {
+function ToDo({
+  printerId,
+  caseId,
+  advice,
+  belts,
+  onDone,
+}: {
+  printerId: number;
+  caseId: number | null;
+  advice: Advice;
+  belts: Schemas["BenchBelt"][];
+  onDone: () => void;
+}) {
   const me = useMe();
   const go = useNavigate();
   const [otherwise, setOtherwise] = useState(false);
   // In the order in which they are to be turned.
-  const order = advice.advice.map((a) => advice.belts.find((b) => b.id === a.target)).filter((b): b is BeltAdvice => b?.turns != null);
+  const order = advice.advice
+    .map((a) => advice.belts.find((b) => b.id === a.target))
+    .filter((b): b is BeltAdvice => b?.turns != null);
   const turn = useMutation({
     mutationFn: async (made: { place: string; turns: number; advised: number }[]) => {
       for (const m of made)
-        await got(api.POST("/api/printers/{printer_id}/turns", { params: { path: { printer_id: printerId }, header: { "Idempotency-Key": newKey() } as never }, body: { ...m, case_id: caseId, note: "" } }));
+        await got(
+          api.POST("/api/printers/{printer_id}/turns", {
+            params: { path: { printer_id: printerId }, header: { "Idempotency-Key": newKey() } as never },
+            body: { ...m, case_id: caseId, note: "" },
+          }),
+        );
     },
     onSettled: onDone,
   });
@@ -132,7 +185,11 @@ function ToDo({ printerId, caseId, advice, belts, onDone }: { printerId: number;
       order.map((b) => {
         const sign = b.tighten ? 1 : -1;
         const value = b.turns!.value * sign;
-        return { place: b.id, turns: b.turns!.unit === "mm" ? Math.round(value * 10) / 10 : eighth(value), advised: value };
+        return {
+          place: b.id,
+          turns: b.turns!.unit === "mm" ? Math.round(value * 10) / 10 : eighth(value),
+          advised: value,
+        };
       }),
     );
   const back = () => go(caseId ? `/cases/${caseId}` : `/machines/${printerId}`);
@@ -150,7 +207,12 @@ function ToDo({ printerId, caseId, advice, belts, onDone }: { printerId: number;
             </p>
           ))
         )}
-        <Button next={advice.holds} keyHint={advice.holds ? "Enter" : undefined} onClick={back} className="justify-self-start">
+        <Button
+          next={advice.holds}
+          keyHint={advice.holds ? "Enter" : undefined}
+          onClick={back}
+          className="justify-self-start"
+        >
           {caseId ? "Back to the case" : "To the machine"}
         </Button>
       </div>
@@ -166,19 +228,28 @@ function ToDo({ printerId, caseId, advice, belts, onDone }: { printerId: number;
           return (
             <li key={b.id}>
               <p className="text-[24px] leading-snug font-bold">
-                {b.id.toUpperCase()}, {where}: {amount(b)} {b.turns!.unit === "mm" ? (b.tighten ? "tighter" : "slacker") : b.direction}.
+                {b.id.toUpperCase()}, {where}: {amount(b)}{" "}
+                {b.turns!.unit === "mm" ? (b.tighten ? "tighter" : "slacker") : b.direction}.
               </p>
               <p className="text-ink2">
-                This machine gives {(b.newtons_per_turn.value * gain.factor).toPrecision(2)} {gain.unit}. Expect {sentence(b.expect, me)} after it.
+                This machine gives {(b.newtons_per_turn.value * gain.factor).toPrecision(2)} {gain.unit}. Expect{" "}
+                {sentence(b.expect, me)} after it.
               </p>
             </li>
           );
         })}
       </ol>
-      <p className="text-[15px] text-ink2">Loosen the lock, turn, lock again, run the axis once end to end. Stop if a printed part creaks.</p>
+      <p className="text-[15px] text-ink2">
+        Loosen the lock, turn, lock again, run the axis once end to end. Stop if a printed part creaks.
+      </p>
       <ErrorNote error={turn.error} />
       {otherwise ? (
-        <Otherwise belts={advice.belts} busy={turn.isPending} onTurned={(made) => turn.mutate(made)} leave={() => setOtherwise(false)} />
+        <Otherwise
+          belts={advice.belts}
+          busy={turn.isPending}
+          onTurned={(made) => turn.mutate(made)}
+          leave={() => setOtherwise(false)}
+        />
       ) : (
         <div className="flex flex-wrap gap-3">
           <Button next keyHint="Enter" onClick={asAdvised} disabled={turn.isPending}>
@@ -191,7 +262,17 @@ function ToDo({ printerId, caseId, advice, belts, onDone }: { printerId: number;
   );
 }
 
-function Otherwise({ belts, busy, onTurned, leave }: { belts: BeltAdvice[]; busy: boolean; onTurned: (made: { place: string; turns: number; advised: number }[]) => void; leave: () => void }) {
+function Otherwise({
+  belts,
+  busy,
+  onTurned,
+  leave,
+}: {
+  belts: BeltAdvice[];
+  busy: boolean;
+  onTurned: (made: { place: string; turns: number; advised: number }[]) => void;
+  leave: () => void;
+}) {
   const [text, setText] = useState<Record<string, string>>({});
   const [error, setError] = useState("");
   return (
@@ -204,7 +285,8 @@ function Otherwise({ belts, busy, onTurned, leave }: { belts: BeltAdvice[]; busy
           const t = text[b.id]?.trim();
           if (!t) continue;
           const v = parseFigure(t);
-          if (v === null || v === 0) return setError(`Belt ${b.id.toUpperCase()}: “${t}” is no amount. Tighter is positive, slacker negative.`);
+          if (v === null || v === 0)
+            return setError(`Belt ${b.id.toUpperCase()}: “${t}” is no amount. Tighter is positive, slacker negative.`);
           made.push({ place: b.id, turns: v, advised: (b.turns?.value ?? 0) * (b.tighten === false ? -1 : 1) });
         }
         if (!made.length) return setError("Enter how far you turned at least one of them.");
@@ -212,8 +294,21 @@ function Otherwise({ belts, busy, onTurned, leave }: { belts: BeltAdvice[]; busy
       }}
     >
       {belts.map((b) => (
-        <Field key={b.id} label={`Belt ${b.id.toUpperCase()}, ${b.turns?.unit === "mm" || b.newtons_per_turn.unit === "N/mm" ? "mm" : "turns"}`} hint="Tighter is positive, slacker negative; empty if not touched.">
-          {(id, note) => <input id={id} aria-describedby={note} inputMode="text" className={INPUT} value={text[b.id] ?? ""} onChange={(e) => setText({ ...text, [b.id]: e.target.value })} />}
+        <Field
+          key={b.id}
+          label={`Belt ${b.id.toUpperCase()}, ${b.turns?.unit === "mm" || b.newtons_per_turn.unit === "N/mm" ? "mm" : "turns"}`}
+          hint="Tighter is positive, slacker negative; empty if not touched."
+        >
+          {(id, note) => (
+            <input
+              id={id}
+              aria-describedby={note}
+              inputMode="text"
+              className={INPUT}
+              value={text[b.id] ?? ""}
+              onChange={(e) => setText({ ...text, [b.id]: e.target.value })}
+            />
+          )}
         </Field>
       ))}
       <ErrorNote error={error} />

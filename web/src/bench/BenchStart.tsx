@@ -9,7 +9,10 @@ import { useMe } from "../session/me";
 import { tensionOf } from "./Rounds";
 
 export function useBench(id: number) {
-  return useQuery({ queryKey: ["bench", id], queryFn: () => got(api.GET("/api/printers/{printer_id}/bench", { params: { path: { printer_id: id } } })) });
+  return useQuery({
+    queryKey: ["bench", id],
+    queryFn: () => got(api.GET("/api/printers/{printer_id}/bench", { params: { path: { printer_id: id } } })),
+  });
 }
 
 export function BenchStart() {
@@ -42,13 +45,20 @@ export function BenchMachine() {
   const [params] = useSearchParams();
   const query = params.get("case") ? `?case=${params.get("case")}` : "";
   const bench = useBench(id);
-  const printer = useQuery({ queryKey: ["printer", id], queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })) });
-  if (!bench.data || !printer.data) return bench.error ? <ErrorNote error={bench.error} /> : <Loading what="the bench" />;
+  const printer = useQuery({
+    queryKey: ["printer", id],
+    queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
+  });
+  if (!bench.data || !printer.data)
+    return bench.error ? <ErrorNote error={bench.error} /> : <Loading what="the bench" />;
   return (
     <div className="grid gap-5 lg:grid-cols-[340px_1fr]">
       <section className="sheet self-start">
         <h1>{bench.data.printer}</h1>
-        <Sketch description={printer.data.description} conditions={Object.fromEntries(printer.data.condition.places.map((p) => [p.place, p.condition]))} />
+        <Sketch
+          description={printer.data.description}
+          conditions={Object.fromEntries(printer.data.condition.places.map((p) => [p.place, p.condition]))}
+        />
         <Link to={`/machines/${id}`}>All about this machine</Link>
       </section>
       <section className="sheet grid content-start gap-4">
@@ -74,7 +84,8 @@ export function BenchMachine() {
   );
 }
 
-const LINK = "inline-flex min-h-12 items-center rounded-[3px] border border-line px-4 font-semibold no-underline hover:bg-well";
+const LINK =
+  "inline-flex min-h-12 items-center rounded-[3px] border border-line px-4 font-semibold no-underline hover:bg-well";
 
 function BeltLine({ id, b, query }: { id: number; b: Schemas["BenchBelt"]; query: string }) {
   const me = useMe();
@@ -83,7 +94,8 @@ function BeltLine({ id, b, query }: { id: number; b: Schemas["BenchBelt"]; query
     <li className="py-4">
       <b className="text-[19px]">Is belt {b.place.toUpperCase()} tight enough?</b>
       <p className="text-ink2">
-        {last && b.last ? `Last ${sentence(last, me)}, ${ago(b.last.taken_at)}.` : "Never measured."} Band {Number(b.target_low_n.toPrecision(3))} to {Number(b.target_high_n.toPrecision(3))} N ({b.target_source}).
+        {last && b.last ? `Last ${sentence(last, me)}, ${ago(b.last.taken_at)}.` : "Never measured."} Band{" "}
+        {Number(b.target_low_n.toPrecision(3))} to {Number(b.target_high_n.toPrecision(3))} N ({b.target_source}).
       </p>
       <div className="mt-2 flex flex-wrap gap-2">
         <Link to={`/bench/${id}/belts/${b.place}${query}`} className={LINK}>

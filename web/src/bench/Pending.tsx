@@ -34,7 +34,8 @@ export function Pending() {
   return (
     <div className="flex flex-wrap items-center gap-3 border-b border-line bg-well px-5 py-2" role="status">
       <span>
-        {waiting.length === 1 ? `A recording of ${waiting[0]!.printer} is` : `${waiting.length} recordings are`} kept here and not in the workshop yet. {words}
+        {waiting.length === 1 ? `A recording of ${waiting[0]!.printer} is` : `${waiting.length} recordings are`} kept
+        here and not in the workshop yet. {words}
       </span>
       <Button className="min-h-11" onClick={sendAll}>
         Send now

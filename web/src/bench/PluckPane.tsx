@@ -42,19 +42,35 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
 
   const take = useMutation({
     mutationFn: async (run: () => Promise<Schemas["CaptureOut"]>) => {
-      if (span === null || span <= 0) throw new Error("Enter the free span: from where the belt leaves the pulley to where it is clamped, in mm.");
+      if (span === null || span <= 0)
+        throw new Error("Enter the free span: from where the belt leaves the pulley to where it is clamped, in mm.");
       return run();
     },
     onSuccess: onDone,
   });
 
-  const standIn = () => take.mutate(() => got(api.POST("/api/printers/{printer_id}/stand-in", { params: { path: { printer_id: printerId } }, body: { id: newKey(), place: belt.place, case_id: caseId } })));
+  const standIn = () =>
+    take.mutate(() =>
+      got(
+        api.POST("/api/printers/{printer_id}/stand-in", {
+          params: { path: { printer_id: printerId } },
+          body: { id: newKey(), place: belt.place, case_id: caseId },
+        }),
+      ),
+    );
 
   const fromFile = (file: File) =>
     take.mutate(async () => {
       const { wav, name: fileName, lossy } = await fileAsWav(file);
       const id = newKey();
-      const recording: PendingRecording = { id, printerId, printer: printer.printer, meta: meta(id, lossy ? "lossy" : "file"), wav, name: fileName };
+      const recording: PendingRecording = {
+        id,
+        printerId,
+        printer: printer.printer,
+        meta: meta(id, lossy ? "lossy" : "file"),
+        wav,
+        name: fileName,
+      };
       return deliver(recording);
     });
 
@@ -73,7 +89,14 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
       const r = recorder.current!;
       const { wav, chunks } = await r.stop();
       recorder.current = null;
-      const recording: PendingRecording = { id: r.id, printerId, printer: printer.printer, meta: meta(r.id, "microphone"), wav, name: "microphone.wav" };
+      const recording: PendingRecording = {
+        id: r.id,
+        printerId,
+        printer: printer.printer,
+        meta: meta(r.id, "microphone"),
+        wav,
+        name: "microphone.wav",
+      };
       setLive(null);
       // Kept in the browser until the workshop has it.
       await keep(recording);
@@ -114,11 +137,17 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
         <Heard capture={latest} />
       ) : (
         <div className="grid gap-4 sm:grid-cols-[250px_1fr]">
-          <Sketch description={describe(printer, belt)} lit={belt.place} note={`pluck the ${belt.span_name || "free span"}`} />
+          <Sketch
+            description={describe(printer, belt)}
+            lit={belt.place}
+            note={`pluck the ${belt.span_name || "free span"}`}
+          />
           <ol className="grid content-start gap-2 text-[18px]">
             <li>
               <b className="mr-2 font-mono">1</b>
-              {belt.head_at ? "Head to the position of the sketch; hold it there." : "Head still, belt free over the whole span."}
+              {belt.head_at
+                ? "Head to the position of the sketch; hold it there."
+                : "Head still, belt free over the whole span."}
             </li>
             <li>
               <b className="mr-2 font-mono">2</b>Microphone within a hand of the <b>{belt.span_name || "lit span"}</b>.
@@ -127,14 +156,34 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
               <b className="mr-2 font-mono">3</b>Pluck it like a string, five times, a second apart. Let it ring.
             </li>
             <li>
-              <Field label="Free span, mm" hint={belt.span_mm ? "From the model; measure it if the head stands elsewhere." : "Measure it: pulley to clamp."}>
-                {(fid, note) => <input id={fid} aria-describedby={note} inputMode="decimal" className={`${INPUT} font-mono`} value={spanText} onChange={(e) => setSpanText(e.target.value)} />}
+              <Field
+                label="Free span, mm"
+                hint={
+                  belt.span_mm
+                    ? "From the model; measure it if the head stands elsewhere."
+                    : "Measure it: pulley to clamp."
+                }
+              >
+                {(fid, note) => (
+                  <input
+                    id={fid}
+                    aria-describedby={note}
+                    inputMode="decimal"
+                    className={`${INPUT} font-mono`}
+                    value={spanText}
+                    onChange={(e) => setSpanText(e.target.value)}
+                  />
+                )}
               </Field>
             </li>
           </ol>
         </div>
       )}
-      {recording ? null : <Caution>Keep fingers clear of the beam: it can move while motors are on. Pluck with motors holding, not moving.</Caution>}
+      {recording ? null : (
+        <Caution>
+          Keep fingers clear of the beam: it can move while motors are on. Pluck with motors holding, not moving.
+        </Caution>
+      )}
       <ErrorNote error={take.error} />
       <div className="flex flex-wrap gap-3">
         {recording ? (
@@ -143,7 +192,12 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
           </Button>
         ) : (
           <>
-            <Button next={wanted && secure && !printer.simulated} keyHint="1" onClick={start} disabled={take.isPending || !secure}>
+            <Button
+              next={wanted && secure && !printer.simulated}
+              keyHint="1"
+              onClick={start}
+              disabled={take.isPending || !secure}
+            >
               {latest && !wanted ? "Record again" : "Record"}
             </Button>
             <Button keyHint="2" onClick={() => fileInput.current?.click()} disabled={take.isPending}>
@@ -173,7 +227,8 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
       {take.isPending ? <p role="status">Listening to the recording …</p> : null}
       {secure ? null : (
         <p className="text-[15px] text-ink2">
-          The browser gives the microphone only to secure pages. Start the workshop with TLS, or record with a phone and load the file.
+          The browser gives the microphone only to secure pages. Start the workshop with TLS, or record with a phone and
+          load the file.
         </p>
       )}
     </section>
@@ -199,16 +254,26 @@ function Listening({ live }: { live: Live }) {
       <Waveform low={live.low} high={live.high} seconds={live.seconds} plucks={heard?.plucks ?? []} />
       <div className="flex items-center gap-3">
         <span className="w-16">Level</span>
-        <div className="h-5 flex-1 bg-well" role="meter" aria-label="Microphone level in dB" aria-valuemin={-60} aria-valuemax={0} aria-valuenow={Math.round(db)}>
+        <div
+          className="h-5 flex-1 bg-well"
+          role="meter"
+          aria-label="Microphone level in dB"
+          aria-valuemin={-60}
+          aria-valuemax={0}
+          aria-valuenow={Math.round(db)}
+        >
           <div className="h-full bg-ink2" style={{ width: `${share * 100}%` }} />
         </div>
         <span className="w-20 text-right font-mono">{db.toFixed(0)} dB</span>
       </div>
       <p className="text-[19px]">
         {used ? `${used} good ${used === 1 ? "pluck" : "plucks"} so far` : "No pluck heard yet"}
-        {heard?.frequency ? `, ${heard.frequency.value.toFixed(1)} Hz` : ""}.{live.level > 0.98 ? " Too loud: move the microphone away a little." : ""}
+        {heard?.frequency ? `, ${heard.frequency.value.toFixed(1)} Hz` : ""}.
+        {live.level > 0.98 ? " Too loud: move the microphone away a little." : ""}
       </p>
-      {live.dropped ? <p>The network has dropped. Go on: the recording is kept here and sent when it is back.</p> : null}
+      {live.dropped ? (
+        <p>The network has dropped. Go on: the recording is kept here and sent when it is back.</p>
+      ) : null}
     </div>
   );
 }
@@ -236,7 +301,8 @@ export function Heard({ capture }: { capture: Schemas["CaptureOut"] }) {
         <p className="text-ink2">Drawing the sound …</p>
       )}
       <p>
-        Pitch <b className="font-mono">{sentence(found.frequency, me)}</b> from {found.plucks.filter((p) => p.used).length} plucks, freed of stiffness.
+        Pitch <b className="font-mono">{sentence(found.frequency, me)}</b> from{" "}
+        {found.plucks.filter((p) => p.used).length} plucks, freed of stiffness.
       </p>
       {bad.map((p) => (
         <p key={p.at_s} className="text-[15px] text-off">

@@ -13,7 +13,13 @@ import { useBench } from "./BenchStart";
 
 type Bench = Schemas["BenchOut"];
 type Belt = Schemas["BenchBelt"];
-type Setting = { name: string; label: string; hint: string; start: (belt: Belt | undefined) => string; optional?: boolean };
+type Setting = {
+  name: string;
+  label: string;
+  hint: string;
+  start: (belt: Belt | undefined) => string;
+  optional?: boolean;
+};
 
 type Form = {
   title: (place: string) => string;
@@ -24,13 +30,19 @@ type Form = {
   least: number;
   settings: Setting[];
   context: (rows: Row[], settings: Record<string, number | undefined>, place: string, belt: Belt | undefined) => object;
-  headline: (found: Schemas["CaptureOut"]["found"]) => { quantity: Quantity; low?: number | null; high?: number | null; words: string }[];
+  headline: (
+    found: Schemas["CaptureOut"]["found"],
+  ) => { quantity: Quantity; low?: number | null; high?: number | null; words: string }[];
 };
 
 const FORMS: Record<string, Form> = {
   "belt-deflection": {
     title: (p) => `Press belt ${p.toUpperCase()}`,
-    how: ["Head still. Find the middle of the free span.", "Hook the spring scale on the belt and pull square to it until it has moved 5 to 10 mm.", "Read the force and how far it moved. Three times, at two depths."],
+    how: [
+      "Head still. Find the middle of the free span.",
+      "Hook the spring scale on the belt and pull square to it until it has moved 5 to 10 mm.",
+      "Read the force and how far it moved. Three times, at two depths.",
+    ],
     caution: "Motors off and unplugged: the head must not move by itself while your hand is in the frame.",
     columns: [
       { name: "force_n", label: "Force", unit: "N", min: 0.01, max: 200 },
@@ -38,7 +50,12 @@ const FORMS: Record<string, Form> = {
     ],
     least: 1,
     settings: [
-      { name: "span_mm", label: "Free span, mm", hint: "Pulley to clamp.", start: (b) => (b?.span_mm ? String(b.span_mm) : "") },
+      {
+        name: "span_mm",
+        label: "Free span, mm",
+        hint: "Pulley to clamp.",
+        start: (b) => (b?.span_mm ? String(b.span_mm) : ""),
+      },
       { name: "resolution_n", label: "Scale reads to, N", hint: "Its smallest step.", start: () => "0.1" },
       { name: "resolution_mm", label: "Rule reads to, mm", hint: "Its smallest step.", start: () => "0.5" },
     ],
@@ -54,7 +71,11 @@ const FORMS: Record<string, Form> = {
   },
   "belt-tracking": {
     title: (p) => `Does belt ${p.toUpperCase()} run true?`,
-    how: ["Move the head by hand to one end, slowly.", "At the idler, measure the gap from the belt's edge to the upper and to the lower flange.", "The same in the middle and at the other end."],
+    how: [
+      "Move the head by hand to one end, slowly.",
+      "At the idler, measure the gap from the belt's edge to the upper and to the lower flange.",
+      "The same in the middle and at the other end.",
+    ],
     caution: "Unplugged. Motors pushed by hand make current: move slowly.",
     columns: [
       { name: "travel_mm", label: "Place", unit: "mm", min: -2000, max: 2000 },
@@ -71,13 +92,20 @@ const FORMS: Record<string, Form> = {
       "wander" in f
         ? [
             { quantity: f.wander, low: null, high: 0.2, words: "Wanders" },
-            { quantity: f.smallest_clearance, words: f.touches === "none" ? "Smallest gap; touches nothing" : `Smallest gap; touches ${f.touches}` },
+            {
+              quantity: f.smallest_clearance,
+              words: f.touches === "none" ? "Smallest gap; touches nothing" : `Smallest gap; touches ${f.touches}`,
+            },
           ]
         : [],
   },
   "ringing-print": {
     title: (p) => `Ripples along ${p.toUpperCase()}`,
-    how: ["Light the wall from the side. Find a corner with echoes after it.", "Begin where the head has its full speed, past the ramp.", "Count ripples from crest to crest and measure their distance together. At two corners or more."],
+    how: [
+      "Light the wall from the side. Find a corner with echoes after it.",
+      "Begin where the head has its full speed, past the ramp.",
+      "Count ripples from crest to crest and measure their distance together. At two corners or more.",
+    ],
     caution: "Take the part off with a flexible plate first; a blade slips towards the hand.",
     columns: [
       { name: "count", label: "Ripples", unit: "count", min: 1, max: 200 },
@@ -86,7 +114,13 @@ const FORMS: Record<string, Form> = {
     least: 1,
     settings: [
       { name: "speed_mm_s", label: "Wall speed, mm/s", hint: "From the slicer's profile.", start: () => "" },
-      { name: "acceleration_mm_s2", label: "Acceleration, mm/s²", hint: "Tells from where ripples count.", start: () => "", optional: true },
+      {
+        name: "acceleration_mm_s2",
+        label: "Acceleration, mm/s²",
+        hint: "Tells from where ripples count.",
+        start: () => "",
+        optional: true,
+      },
       { name: "resolution_mm", label: "Caliper and eye, mm", hint: "0.2 is typical.", start: () => "0.2" },
     ],
     context: (ripples, s, axis) => ({ ...s, ripples, axis }),
@@ -107,11 +141,31 @@ export function ReadingsBench() {
       </div>
     );
   if (!bench.data) return bench.error ? <ErrorNote error={bench.error} /> : <Loading what="the bench" />;
-  return <Readings key={`${params.procedure}${params.place}`} form={form} procedure={params.procedure!} place={params.place!} id={id} bench={bench.data} />;
+  return (
+    <Readings
+      key={`${params.procedure}${params.place}`}
+      form={form}
+      procedure={params.procedure!}
+      place={params.place!}
+      id={id}
+      bench={bench.data}
+    />
+  );
 }
 
-
-function Readings({ form, procedure, place, id, bench }: { form: Form; procedure: string; place: string; id: number; bench: Bench }) {
+function Readings({
+  form,
+  procedure,
+  place,
+  id,
+  bench,
+}: {
+  form: Form;
+  procedure: string;
+  place: string;
+  id: number;
+  bench: Bench;
+}) {
   const client = useQueryClient();
   const [search] = useSearchParams();
   const caseId = search.get("case") ? Number(search.get("case")) : null;
@@ -119,16 +173,29 @@ function Readings({ form, procedure, place, id, bench }: { form: Form; procedure
   const store = `readings-${id}-${procedure}-${place}`;
   // Typed readings outlive a reload and a dropped network.
   const [rows, setRows] = useState<Row[]>(() => JSON.parse(sessionStorage.getItem(store) ?? "[]"));
-  const [texts, setTexts] = useState<Record<string, string>>(() => Object.fromEntries(form.settings.map((s) => [s.name, s.start(belt)])));
+  const [texts, setTexts] = useState<Record<string, string>>(() =>
+    Object.fromEntries(form.settings.map((s) => [s.name, s.start(belt)])),
+  );
   const [key, setKey] = useState(newKey);
   useEffect(() => sessionStorage.setItem(store, JSON.stringify(rows)), [rows, store]);
-  const printer = useQuery({ queryKey: ["printer", id], queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })) });
-  const settings = Object.fromEntries(form.settings.map((s) => [s.name, parseFigure(texts[s.name] ?? "") ?? undefined]));
+  const printer = useQuery({
+    queryKey: ["printer", id],
+    queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
+  });
+  const settings = Object.fromEntries(
+    form.settings.map((s) => [s.name, parseFigure(texts[s.name] ?? "") ?? undefined]),
+  );
   const missing = form.settings.find((s) => !s.optional && settings[s.name] === undefined);
   const compute = useMutation({
     mutationFn: () => {
       if (missing) throw new Error(`${missing.label}: ${missing.hint} Enter a figure.`);
-      const body = JSON.stringify({ id: key, place, case_id: caseId, circumstances: {}, context: form.context(rows, settings, place, belt) });
+      const body = JSON.stringify({
+        id: key,
+        place,
+        case_id: caseId,
+        circumstances: {},
+        context: form.context(rows, settings, place, belt),
+      });
       return send<Schemas["CaptureOut"]>(`/api/printers/${id}/${procedure}`, body, key, "application/json");
     },
     onSuccess: () => {
@@ -146,7 +213,9 @@ function Readings({ form, procedure, place, id, bench }: { form: Form; procedure
           {bench.printer}: {form.title(place)}
         </h1>
         <div className="grid gap-4 sm:grid-cols-[180px_1fr]">
-          {printer.data ? <Sketch description={printer.data.description} lit={belt ? place : null} note={form.how[0]} plain={!belt} /> : null}
+          {printer.data ? (
+            <Sketch description={printer.data.description} lit={belt ? place : null} note={form.how[0]} plain={!belt} />
+          ) : null}
           <ol className="grid content-start gap-2">
             {form.how.map((line, i) => (
               <li key={line}>
@@ -160,7 +229,16 @@ function Readings({ form, procedure, place, id, bench }: { form: Form; procedure
         <div className="grid gap-3 sm:grid-cols-3">
           {form.settings.map((s) => (
             <Field key={s.name} label={s.label} hint={s.hint}>
-              {(fid, note) => <input id={fid} aria-describedby={note} inputMode="decimal" className={`${INPUT} font-mono`} value={texts[s.name]} onChange={(e) => setTexts({ ...texts, [s.name]: e.target.value })} />}
+              {(fid, note) => (
+                <input
+                  id={fid}
+                  aria-describedby={note}
+                  inputMode="decimal"
+                  className={`${INPUT} font-mono`}
+                  value={texts[s.name]}
+                  onChange={(e) => setTexts({ ...texts, [s.name]: e.target.value })}
+                />
+              )}
             </Field>
           ))}
         </div>
@@ -178,7 +256,12 @@ function Readings({ form, procedure, place, id, bench }: { form: Form; procedure
             Measure again
           </Button>
         ) : (
-          <Button next={rows.length >= form.least} className="justify-self-start" disabled={rows.length < form.least || compute.isPending} onClick={() => compute.mutate()}>
+          <Button
+            next={rows.length >= form.least}
+            className="justify-self-start"
+            disabled={rows.length < form.least || compute.isPending}
+            onClick={() => compute.mutate()}
+          >
             Work it out
           </Button>
         )}
@@ -189,10 +272,18 @@ function Readings({ form, procedure, place, id, bench }: { form: Form; procedure
         ) : (
           <>
             <h2>Result</h2>
-            <p>{rows.length < form.least ? `Enter ${form.least === 1 ? "a reading" : `${form.least} readings`} or more.` : "Ready to be worked out. More readings make it surer."}</p>
+            <p>
+              {rows.length < form.least
+                ? `Enter ${form.least === 1 ? "a reading" : `${form.least} readings`} or more.`
+                : "Ready to be worked out. More readings make it surer."}
+            </p>
           </>
         )}
-        {caseId ? <Link to={`/cases/${caseId}`}>Back to the case</Link> : <Link to={`/bench/${id}`}>Other measurements on {bench.printer}</Link>}
+        {caseId ? (
+          <Link to={`/cases/${caseId}`}>Back to the case</Link>
+        ) : (
+          <Link to={`/bench/${id}`}>Other measurements on {bench.printer}</Link>
+        )}
       </section>
     </div>
   );
@@ -221,15 +312,22 @@ function Answer({ capture, form, belt }: { capture: Schemas["CaptureOut"]; form:
           <div key={h.words}>
             <p className="text-ink2">{h.words}</p>
             <p>
-              <span className={i === 0 ? "figure" : "font-mono text-[26px] font-semibold"}>{s.value}</span> <span className="text-[18px] text-ink2">{s.unit}</span>
+              <span className={i === 0 ? "figure" : "font-mono text-[26px] font-semibold"}>{s.value}</span>{" "}
+              <span className="text-[18px] text-ink2">{s.unit}</span>
               {s.pm ? <span className="ml-2 font-mono text-ink2">± {s.pm}</span> : null}
             </p>
             {low != null || high != null ? <Strip label={h.words} quantity={h.quantity} low={low} high={high} /> : null}
           </div>
         );
       })}
-      {"undamped_frequency" in found && found.count_from_mm != null ? <p>Count only from {found.count_from_mm.toFixed(1)} mm after the corner: before, the head is still speeding up.</p> : null}
-      {"undamped_frequency" in found && found.damping_ratio ? <p>Damping {sentence(found.damping_ratio, me)}.</p> : null}
+      {"undamped_frequency" in found && found.count_from_mm != null ? (
+        <p>
+          Count only from {found.count_from_mm.toFixed(1)} mm after the corner: before, the head is still speeding up.
+        </p>
+      ) : null}
+      {"undamped_frequency" in found && found.damping_ratio ? (
+        <p>Damping {sentence(found.damping_ratio, me)}.</p>
+      ) : null}
       {found.advice?.map((a) => (
         <p key={a.action} className="text-[19px]">
           <b>Do next. </b>

@@ -5,18 +5,29 @@ import { sentence, turns } from "../kit/figures";
 import { Strip } from "../kit/Strip";
 import { useMe } from "../session/me";
 
-export const tensionOf = (c: Schemas["CaptureOut"] | null | undefined) => (c && "tension" in c.found ? c.found.tension : null);
+export const tensionOf = (c: Schemas["CaptureOut"] | null | undefined) =>
+  c && "tension" in c.found ? c.found.tension : null;
 
 export function useRounds(printerId: number, place: string, caseId: number | null) {
   return useQuery({
     queryKey: ["rounds", printerId, place, caseId],
     queryFn: () =>
-      got(api.GET("/api/printers/{printer_id}/rounds", { params: { path: { printer_id: printerId }, query: { place, ...(caseId ? { case_id: caseId } : {}) } } })),
+      got(
+        api.GET("/api/printers/{printer_id}/rounds", {
+          params: { path: { printer_id: printerId }, query: { place, ...(caseId ? { case_id: caseId } : {}) } },
+        }),
+      ),
     refetchInterval: 5000,
   });
 }
 
-type Props = { printerId: number; place: string; caseId: number | null; belts: Schemas["BenchBelt"][]; strips?: boolean };
+type Props = {
+  printerId: number;
+  place: string;
+  caseId: number | null;
+  belts: Schemas["BenchBelt"][];
+  strips?: boolean;
+};
 
 export function Rounds({ printerId, place, caseId, belts, strips = true }: Props) {
   const me = useMe();
@@ -36,11 +47,18 @@ export function Rounds({ printerId, place, caseId, belts, strips = true }: Props
                 <h3 className="font-semibold">
                   Belt {p.toUpperCase()}: before {sentence(seen[0]!, me)}, now {sentence(seen[seen.length - 1]!, me)}
                 </h3>
-                <Strip label={`Belt ${p.toUpperCase()}, before and now`} quantity={seen[seen.length - 1]!} before={seen[0]!} low={belt?.target_low_n} high={belt?.target_high_n} />
+                <Strip
+                  label={`Belt ${p.toUpperCase()}, before and now`}
+                  quantity={seen[seen.length - 1]!}
+                  before={seen[0]!}
+                  low={belt?.target_low_n}
+                  high={belt?.target_high_n}
+                />
               </div>
             );
           })
         : null}
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a table that scrolls must be reached from the keyboard */}
       <div className="overflow-x-auto" role="region" aria-label="Rounds" tabIndex={0}>
         <table className="w-full border-collapse text-[16px]">
           <thead>

@@ -3,7 +3,14 @@ import { createStore, del, entries, set } from "idb-keyval";
 import type { Schemas } from "../api/client";
 import { send } from "../api/client";
 
-export type PendingRecording = { id: string; printerId: number; printer: string; meta: Schemas["CaptureMeta"]; wav: Blob; name: string };
+export type PendingRecording = {
+  id: string;
+  printerId: number;
+  printer: string;
+  meta: Schemas["CaptureMeta"];
+  wav: Blob;
+  name: string;
+};
 
 const store = () => createStore("kestov", "recordings");
 export const PENDING_CHANGED = "kestov-pending";
@@ -29,7 +36,13 @@ export async function deliver(recording: PendingRecording, tries?: number): Prom
   const form = new FormData();
   form.append("meta", JSON.stringify(recording.meta));
   form.append("file", new File([recording.wav], recording.name, { type: "audio/wav" }));
-  const capture = await send<Schemas["CaptureOut"]>(`/api/printers/${recording.printerId}/pluck`, form, recording.id, undefined, tries);
+  const capture = await send<Schemas["CaptureOut"]>(
+    `/api/printers/${recording.printerId}/pluck`,
+    form,
+    recording.id,
+    undefined,
+    tries,
+  );
   await drop(recording.id);
   return capture;
 }

@@ -3,7 +3,14 @@ import { newKey, Refusal, type Schemas, send } from "../api/client";
 import { joinInt16, toInt16, wavBlob } from "./wav";
 
 export type Heard = Schemas["Heard"];
-export type Live = { seconds: number; level: number; low: number[]; high: number[]; heard: Heard | null; dropped: boolean };
+export type Live = {
+  seconds: number;
+  level: number;
+  low: number[];
+  high: number[];
+  heard: Heard | null;
+  dropped: boolean;
+};
 
 export const canRecord = () => window.isSecureContext && "mediaDevices" in navigator && "AudioWorkletNode" in window;
 
@@ -30,7 +37,11 @@ export class Recorder {
       });
     } catch (e) {
       const denied = e instanceof DOMException && e.name === "NotAllowedError";
-      throw new Error(denied ? "The browser was not allowed to listen. Allow the microphone for this page, or load a file." : "No microphone was found. Plug one in, or load a file.");
+      throw new Error(
+        denied
+          ? "The browser was not allowed to listen. Allow the microphone for this page, or load a file."
+          : "No microphone was found. Plug one in, or load a file.",
+      );
     }
     const context = new AudioContext();
     await context.audioWorklet.addModule("/recorder-worklet.js");

@@ -21,7 +21,9 @@ export function joinInt16(pieces: Int16Array[]): Int16Array {
 
 export function wavBlob(samples: Int16Array, rateHz: number): Blob {
   const head = new DataView(new ArrayBuffer(44));
-  const text = (at: number, s: string) => [...s].forEach((c, i) => head.setUint8(at + i, c.charCodeAt(0)));
+  const text = (at: number, s: string) => {
+    for (const [i, c] of [...s].entries()) head.setUint8(at + i, c.charCodeAt(0));
+  };
   text(0, "RIFF");
   head.setUint32(4, 36 + samples.length * 2, true);
   text(8, "WAVEfmt ");
@@ -41,7 +43,8 @@ export function wavBlob(samples: Int16Array, rateHz: number): Blob {
 export async function fileAsWav(file: File): Promise<{ wav: Blob; name: string; lossy: boolean }> {
   const head = new Uint8Array(await file.slice(0, 12).arrayBuffer());
   const tag = String.fromCharCode(...head.slice(0, 4), ...head.slice(8, 12));
-  if (tag === "RIFFWAVE" || tag === "RF64WAVE" || !/^(audio|video)\//.test(file.type)) return { wav: file, name: file.name, lossy: false };
+  if (tag === "RIFFWAVE" || tag === "RF64WAVE" || !/^(audio|video)\//.test(file.type))
+    return { wav: file, name: file.name, lossy: false };
   const context = new OfflineAudioContext(1, 1, 48000);
   try {
     const sound = await context.decodeAudioData(await file.arrayBuffer());

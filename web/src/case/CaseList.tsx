@@ -18,13 +18,27 @@ export function CaseList() {
   const me = useMe();
   const [state, setState] = useState<"open" | "closed" | "all">("open");
   const [search, setSearch] = useState("");
-  const cases = useQuery({ queryKey: ["cases", state, search], queryFn: () => got(api.GET("/api/cases", { params: { query: { state, search } } })), placeholderData: (before) => before });
+  const cases = useQuery({
+    queryKey: ["cases", state, search],
+    queryFn: () => got(api.GET("/api/cases", { params: { query: { state, search } } })),
+    placeholderData: (before) => before,
+  });
   return (
     <section className="sheet mx-auto grid max-w-4xl gap-3">
       <h1>{atLeast(me, "technician") ? "Cases" : "What you have reported"}</h1>
       <div className="flex flex-wrap items-end gap-4">
         <div className="min-w-64 flex-1">
-          <Field label="Search">{(id) => <input id={id} type="search" className={INPUT} value={search} onChange={(e) => setSearch(e.target.value)} />}</Field>
+          <Field label="Search">
+            {(id) => (
+              <input
+                id={id}
+                type="search"
+                className={INPUT}
+                value={search}
+                onChange={(e) => setSearch(e.target.value)}
+              />
+            )}
+          </Field>
         </div>
         <Field label="Show">
           {(id) => (
@@ -38,11 +52,19 @@ export function CaseList() {
       </div>
       {cases.isPending ? <Loading what="the cases" /> : null}
       <ErrorNote error={cases.error} />
-      {cases.data?.length === 0 ? <p>No case{search ? " with these words" : state === "open" ? " is open" : ""}. A fault is reported from its machine on the floor.</p> : null}
+      {cases.data?.length === 0 ? (
+        <p>
+          No case{search ? " with these words" : state === "open" ? " is open" : ""}. A fault is reported from its
+          machine on the floor.
+        </p>
+      ) : null}
       <ul className="rows">
         {cases.data?.map((c) => (
           <li key={c.id}>
-            <Link to={`/cases/${c.id}`} className="flex min-h-14 flex-wrap items-center justify-between gap-x-4 py-2 no-underline hover:underline">
+            <Link
+              to={`/cases/${c.id}`}
+              className="flex min-h-14 flex-wrap items-center justify-between gap-x-4 py-2 no-underline hover:underline"
+            >
               <span>
                 <b>{c.printer}</b>: {c.title}
               </span>

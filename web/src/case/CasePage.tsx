@@ -53,7 +53,13 @@ function Seen({ c, changed }: { c: Case; changed: (c: Case) => void }) {
       {c.pictures.map((p) => (
         <figure key={p.id}>
           <a href={`/api/pictures/${p.id}`} target="_blank" rel="noreferrer">
-            <img src={`/api/pictures/${p.id}`} width={p.width} height={p.height} alt={p.words || `Picture by ${p.by}`} className="h-auto w-full rounded-[3px]" />
+            <img
+              src={`/api/pictures/${p.id}`}
+              width={p.width}
+              height={p.height}
+              alt={p.words || `Picture by ${p.by}`}
+              className="h-auto w-full rounded-[3px]"
+            />
           </a>
           <figcaption className="text-[15px] text-ink2">
             {p.words ? `${p.words} ` : ""}
@@ -87,11 +93,20 @@ function Seen({ c, changed }: { c: Case; changed: (c: Case) => void }) {
 }
 
 function Observe({ c, changed }: { c: Case; changed: (c: Case) => void }) {
-  const findings = useQuery({ queryKey: ["findings"], queryFn: () => got(api.GET("/api/findings")), staleTime: Number.POSITIVE_INFINITY });
+  const findings = useQuery({
+    queryKey: ["findings"],
+    queryFn: () => got(api.GET("/api/findings")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
   const [finding, setFinding] = useState("");
   const add = useMutation({
     mutationFn: (state: "present" | "absent" | "unknown") =>
-      got(api.POST("/api/cases/{case_id}/observations", { params: { path: { case_id: c.id } }, body: { finding, state, axis: "", note: "" } })),
+      got(
+        api.POST("/api/cases/{case_id}/observations", {
+          params: { path: { case_id: c.id } },
+          body: { finding, state, axis: "", note: "" },
+        }),
+      ),
     onSuccess: (next) => {
       setFinding("");
       changed(next);
@@ -127,12 +142,23 @@ function Observe({ c, changed }: { c: Case; changed: (c: Case) => void }) {
 
 function Next({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   const go = useNavigate();
-  const printer = useQuery({ queryKey: ["printer", c.printer_id], queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: c.printer_id } } })) });
-  const take = useMutation({ mutationFn: () => got(api.POST("/api/cases/{case_id}/take", { params: { path: { case_id: c.id } } })), onSuccess: changed });
-  const reopen = useMutation({ mutationFn: () => got(api.POST("/api/cases/{case_id}/reopen", { params: { path: { case_id: c.id } } })), onSuccess: changed });
+  const printer = useQuery({
+    queryKey: ["printer", c.printer_id],
+    queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: c.printer_id } } })),
+  });
+  const take = useMutation({
+    mutationFn: () => got(api.POST("/api/cases/{case_id}/take", { params: { path: { case_id: c.id } } })),
+    onSuccess: changed,
+  });
+  const reopen = useMutation({
+    mutationFn: () => got(api.POST("/api/cases/{case_id}/reopen", { params: { path: { case_id: c.id } } })),
+    onSuccess: changed,
+  });
   const [closing, setClosing] = useState(false);
   const s = c.step;
-  const bench = s.place ? `/bench/${c.printer_id}/belts/${s.place}?case=${c.id}` : `/bench/${c.printer_id}?case=${c.id}`;
+  const bench = s.place
+    ? `/bench/${c.printer_id}/belts/${s.place}?case=${c.id}`
+    : `/bench/${c.printer_id}?case=${c.id}`;
   const act: { words: string; run: () => void } | null =
     s.kind === "take"
       ? { words: "Take it", run: () => take.mutate() }
@@ -177,7 +203,9 @@ function Next({ c, changed }: { c: Case; changed: (c: Case) => void }) {
           ) : (c.state !== "reported" || s.kind === "danger") && s.kind !== "close" ? (
             <>
               <Button onClick={() => setClosing(true)}>Close</Button>
-              {s.kind === "danger" ? null : <Button onClick={() => go(`/bench/${c.printer_id}?case=${c.id}`)}>Other measurements</Button>}
+              {s.kind === "danger" ? null : (
+                <Button onClick={() => go(`/bench/${c.printer_id}?case=${c.id}`)}>Other measurements</Button>
+              )}
             </>
           ) : null}
         </div>
@@ -189,7 +217,10 @@ function Next({ c, changed }: { c: Case; changed: (c: Case) => void }) {
 
 /** Rounds of the belts in this case, side by side: before and after. */
 function Proof({ c }: { c: Case }) {
-  const printer = useQuery({ queryKey: ["bench", c.printer_id], queryFn: () => got(api.GET("/api/printers/{printer_id}/bench", { params: { path: { printer_id: c.printer_id } } })) });
+  const printer = useQuery({
+    queryKey: ["bench", c.printer_id],
+    queryFn: () => got(api.GET("/api/printers/{printer_id}/bench", { params: { path: { printer_id: c.printer_id } } })),
+  });
   const measured = c.log.some((l) => l.kind === "measured");
   if (!measured || !printer.data) return null;
   const sets = printer.data.belts.filter((b) => !b.partner || b.place < b.partner);
@@ -215,7 +246,8 @@ function Close({ c, changed, leave }: { c: Case; changed: (c: Case) => void; lea
   const [closing, setClosing] = useState<Schemas["Close"]["closing"]>("verified");
   const [cause, setCause] = useState(c.cause);
   const close = useMutation({
-    mutationFn: () => got(api.POST("/api/cases/{case_id}/close", { params: { path: { case_id: c.id } }, body: { closing, cause } })),
+    mutationFn: () =>
+      got(api.POST("/api/cases/{case_id}/close", { params: { path: { case_id: c.id } }, body: { closing, cause } })),
     onSuccess: (next) => {
       changed(next);
       leave();
@@ -229,12 +261,31 @@ function Close({ c, changed, leave }: { c: Case; changed: (c: Case) => void; lea
         close.mutate();
       }}
     >
-      <Field label="What was it?" error={fieldError(close.error, "cause")} hint="In a few words: the next one will be found faster.">
-        {(id, note) => <input id={id} aria-describedby={note} className={INPUT} value={cause} maxLength={160} onChange={(e) => setCause(e.target.value)} />}
+      <Field
+        label="What was it?"
+        error={fieldError(close.error, "cause")}
+        hint="In a few words: the next one will be found faster."
+      >
+        {(id, note) => (
+          <input
+            id={id}
+            aria-describedby={note}
+            className={INPUT}
+            value={cause}
+            maxLength={160}
+            onChange={(e) => setCause(e.target.value)}
+          />
+        )}
       </Field>
       <Field label="How did it end?" error={fieldError(close.error, "closing")}>
         {(id, note) => (
-          <select id={id} aria-describedby={note} className={INPUT} value={closing} onChange={(e) => setClosing(e.target.value as typeof closing)}>
+          <select
+            id={id}
+            aria-describedby={note}
+            className={INPUT}
+            value={closing}
+            onChange={(e) => setClosing(e.target.value as typeof closing)}
+          >
             {WORDS.map(([value, words]) => (
               <option key={value} value={value}>
                 {words}
@@ -243,7 +294,9 @@ function Close({ c, changed, leave }: { c: Case; changed: (c: Case) => void; lea
           </select>
         )}
       </Field>
-      {fieldError(close.error, "cause") || fieldError(close.error, "closing") ? null : <ErrorNote error={close.error} />}
+      {fieldError(close.error, "cause") || fieldError(close.error, "closing") ? null : (
+        <ErrorNote error={close.error} />
+      )}
       <div className="flex gap-3">
         <Button next type="submit" disabled={close.isPending}>
           {closing === "not_verified" ? "Keep it so" : "Close the case"}
@@ -258,7 +311,8 @@ function Log({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   const [words, setWords] = useState("");
   const pictureKey = useRef(newKey());
   const comment = useMutation({
-    mutationFn: () => got(api.POST("/api/cases/{case_id}/comments", { params: { path: { case_id: c.id } }, body: { words } })),
+    mutationFn: () =>
+      got(api.POST("/api/cases/{case_id}/comments", { params: { path: { case_id: c.id } }, body: { words } })),
     onSuccess: (next) => {
       setWords("");
       changed(next);
@@ -295,14 +349,30 @@ function Log({ c, changed }: { c: Case; changed: (c: Case) => void }) {
           if (words.trim()) comment.mutate();
         }}
       >
-        <Field label="Write into the log">{(id) => <textarea id={id} className={`${INPUT} py-2`} rows={2} value={words} maxLength={2000} onChange={(e) => setWords(e.target.value)} />}</Field>
+        <Field label="Write into the log">
+          {(id) => (
+            <textarea
+              id={id}
+              className={`${INPUT} py-2`}
+              rows={2}
+              value={words}
+              maxLength={2000}
+              onChange={(e) => setWords(e.target.value)}
+            />
+          )}
+        </Field>
         <div className="flex flex-wrap gap-2">
           <Button type="submit" disabled={comment.isPending || !words.trim()}>
             Write it down
           </Button>
           <label className="inline-flex min-h-12 cursor-pointer items-center rounded-[3px] border border-line px-4 font-semibold focus-within:outline-3 focus-within:outline-go">
             Add a picture
-            <input type="file" accept="image/jpeg,image/png,image/webp" className="sr-only" onChange={(e) => e.target.files?.[0] && picture.mutate(e.target.files[0])} />
+            <input
+              type="file"
+              accept="image/jpeg,image/png,image/webp"
+              className="sr-only"
+              onChange={(e) => e.target.files?.[0] && picture.mutate(e.target.files[0])}
+            />
           </label>
         </div>
         <ErrorNote error={comment.error ?? picture.error} />

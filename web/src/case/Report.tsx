@@ -18,16 +18,30 @@ export function Report() {
   const id = Number(useParams().id);
   const go = useNavigate();
   const store = `report-${id}`;
-  const [draft, setDraft] = useState<Draft>(() => JSON.parse(sessionStorage.getItem(store) ?? "null") ?? { finding: "", axis: "", since: "", words: "" });
+  const [draft, setDraft] = useState<Draft>(
+    () => JSON.parse(sessionStorage.getItem(store) ?? "null") ?? { finding: "", axis: "", since: "", words: "" },
+  );
   const [file, setFile] = useState<File | null>(null);
   // One key a report: pressed twice, or sent again after a dropped link, it stays one.
   const keys = useRef({ report: newKey(), picture: newKey() });
   useEffect(() => sessionStorage.setItem(store, JSON.stringify(draft)), [draft, store]);
-  const printer = useQuery({ queryKey: ["printer", id], queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })) });
-  const findings = useQuery({ queryKey: ["findings"], queryFn: () => got(api.GET("/api/findings")), staleTime: Number.POSITIVE_INFINITY });
+  const printer = useQuery({
+    queryKey: ["printer", id],
+    queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
+  });
+  const findings = useQuery({
+    queryKey: ["findings"],
+    queryFn: () => got(api.GET("/api/findings")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
   const report = useMutation({
     mutationFn: async () => {
-      const made = await send<Schemas["CaseOut"]>("/api/cases", JSON.stringify({ printer_id: id, ...draft }), keys.current.report, "application/json");
+      const made = await send<Schemas["CaseOut"]>(
+        "/api/cases",
+        JSON.stringify({ printer_id: id, ...draft }),
+        keys.current.report,
+        "application/json",
+      );
       if (file) {
         const form = new FormData();
         form.append("file", file);
@@ -40,7 +54,12 @@ export function Report() {
       go(`/cases/${made.id}`);
     },
   });
-  if (!findings.data || !printer.data) return findings.error || printer.error ? <ErrorNote error={findings.error ?? printer.error} /> : <Loading what="the form" />;
+  if (!findings.data || !printer.data)
+    return findings.error || printer.error ? (
+      <ErrorNote error={findings.error ?? printer.error} />
+    ) : (
+      <Loading what="the form" />
+    );
   const seen = findings.data.filter((f) => f.kind !== "measured");
   const danger = seen.find((f) => f.id === draft.finding)?.kind === "danger";
   const set = (part: Partial<Draft>) => {
@@ -58,7 +77,14 @@ export function Report() {
       <h1>What is wrong with {printer.data.name}?</h1>
       <Field label="What do you see or hear?" error={fieldError(report.error, "finding")}>
         {(fid, note) => (
-          <select id={fid} aria-describedby={note} className={INPUT} value={draft.finding} onChange={(e) => set({ finding: e.target.value })} required>
+          <select
+            id={fid}
+            aria-describedby={note}
+            className={INPUT}
+            value={draft.finding}
+            onChange={(e) => set({ finding: e.target.value })}
+            required
+          >
             <option value="">Choose what fits best</option>
             {seen.map((f) => (
               <option key={f.id} value={f.id}>
@@ -68,23 +94,62 @@ export function Report() {
           </select>
         )}
       </Field>
-      {danger ? <Caution>Pull the mains plug now, if you can reach it safely. Do not only switch it off. Nobody may use this machine; sending this tags it out.</Caution> : null}
+      {danger ? (
+        <Caution>
+          Pull the mains plug now, if you can reach it safely. Do not only switch it off. Nobody may use this machine;
+          sending this tags it out.
+        </Caution>
+      ) : null}
       <fieldset>
         <legend className="text-[15px] font-semibold">In which direction?</legend>
         <div className="mt-1 grid grid-cols-2 gap-2">
           {AXES.map(([value, words]) => (
-            <label key={value} className="flex min-h-12 cursor-pointer items-center gap-2 rounded-[3px] border border-line px-3 has-checked:border-2 has-checked:border-ink has-checked:font-semibold">
-              <input type="radio" name="axis" value={value} checked={draft.axis === value} onChange={() => set({ axis: value })} className="h-5 w-5 accent-[var(--ink)]" />
+            <label
+              key={value}
+              className="flex min-h-12 cursor-pointer items-center gap-2 rounded-[3px] border border-line px-3 has-checked:border-2 has-checked:border-ink has-checked:font-semibold"
+            >
+              <input
+                type="radio"
+                name="axis"
+                value={value}
+                checked={draft.axis === value}
+                onChange={() => set({ axis: value })}
+                className="h-5 w-5 accent-[var(--ink)]"
+              />
               {words}
             </label>
           ))}
         </div>
       </fieldset>
       <Field label="Since when?" hint="In your own words: since yesterday, since the new spool.">
-        {(fid, note) => <input id={fid} aria-describedby={note} className={INPUT} value={draft.since} maxLength={60} onChange={(e) => set({ since: e.target.value })} />}
+        {(fid, note) => (
+          <input
+            id={fid}
+            aria-describedby={note}
+            className={INPUT}
+            value={draft.since}
+            maxLength={60}
+            onChange={(e) => set({ since: e.target.value })}
+          />
+        )}
       </Field>
-      <Field label="Anything else?">{(fid) => <textarea id={fid} className={`${INPUT} py-2`} rows={3} maxLength={2000} value={draft.words} onChange={(e) => set({ words: e.target.value })} />}</Field>
-      <Field label="A picture of the print" hint="Lit from the side it shows most." error={fieldError(report.error, "file")}>
+      <Field label="Anything else?">
+        {(fid) => (
+          <textarea
+            id={fid}
+            className={`${INPUT} py-2`}
+            rows={3}
+            maxLength={2000}
+            value={draft.words}
+            onChange={(e) => set({ words: e.target.value })}
+          />
+        )}
+      </Field>
+      <Field
+        label="A picture of the print"
+        hint="Lit from the side it shows most."
+        error={fieldError(report.error, "file")}
+      >
         {(fid, note) => (
           <input
             id={fid}

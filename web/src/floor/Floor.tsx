@@ -29,7 +29,8 @@ export function Floor() {
         <p className="mt-2">
           {atLeast(me, "lead") ? (
             <>
-              First name the parts of the room, then describe a model, then put machines on the floor. <Link to="/workshop">Begin with the workshop</Link>
+              First name the parts of the room, then describe a model, then put machines on the floor.{" "}
+              <Link to="/workshop">Begin with the workshop</Link>
             </>
           ) : (
             "The lead of the workshop has not put any machine here yet."
@@ -86,7 +87,10 @@ function MachineTile({ tile, technician }: { tile: Schemas["Tile"]; technician: 
           ))}
         </ul>
       ) : (
-        <Link to={`/report/${tile.id}`} className="inline-flex min-h-12 items-center justify-center rounded-[3px] border border-line font-semibold no-underline">
+        <Link
+          to={`/report/${tile.id}`}
+          className="inline-flex min-h-12 items-center justify-center rounded-[3px] border border-line font-semibold no-underline"
+        >
           Report a fault
         </Link>
       )}

@@ -50,13 +50,18 @@ export function ConditionShape({ condition }: { condition: Condition }) {
         </g>
       );
     default:
-      return <circle cx={8} cy={8} r={6.2} fill="none" stroke="currentColor" strokeWidth={1.8} strokeDasharray="3 2.4" />;
+      return (
+        <circle cx={8} cy={8} r={6.2} fill="none" stroke="currentColor" strokeWidth={1.8} strokeDasharray="3 2.4" />
+      );
   }
 }
 
 export function ConditionMark({ condition, word = true }: { condition: Condition; word?: boolean }) {
   return (
-    <span className="inline-flex items-center gap-1.5 font-semibold whitespace-nowrap" style={{ color: TONE[condition] }}>
+    <span
+      className="inline-flex items-center gap-1.5 font-semibold whitespace-nowrap"
+      style={{ color: TONE[condition] }}
+    >
       <svg width={16} height={16} viewBox="0 0 16 16" aria-hidden="true">
         <ConditionShape condition={condition} />
       </svg>

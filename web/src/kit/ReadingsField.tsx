@@ -24,7 +24,9 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40 }: Pro
     const value = parseFigure(text);
     if (value === null) return setError(text.trim() ? `“${text.trim()}” is not a figure.` : "Type a figure.");
     if ((column.min != null && value < column.min) || (column.max != null && value > column.max))
-      return setError(`${column.label} must lie between ${column.min ?? "−∞"} and ${column.max ?? "∞"} ${column.unit}.`);
+      return setError(
+        `${column.label} must lie between ${column.min ?? "−∞"} and ${column.max ?? "∞"} ${column.unit}.`,
+      );
     setError("");
     setText("");
     const next = [...partial, value];
@@ -61,7 +63,10 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40 }: Pro
         </thead>
         <tbody>
           {rows.map((row, i) => (
-            <tr key={`${i}-${Object.values(row).join()}`} className={`border-t border-hair ${i === odd ? "text-off" : ""}`}>
+            <tr
+              key={`${i}-${Object.values(row).join()}`}
+              className={`border-t border-hair ${i === odd ? "text-off" : ""}`}
+            >
               <td className="py-1 text-[15px] text-ink2">{i + 1}</td>
               {columns.map((c) => (
                 <td key={c.name} className="py-1">
@@ -128,9 +133,16 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40 }: Pro
       ) : null}
       <div className="flex items-center justify-between text-[16px] text-ink2">
         <span aria-live="polite">
-          {spread !== null && (columns.length === 1 || watch) ? `Spread so far ${spread.toPrecision(2)} ${columns.find((c) => c.name === (watch ?? columns[0]!.name))!.unit}` : " "}
+          {spread !== null && (columns.length === 1 || watch)
+            ? `Spread so far ${spread.toPrecision(2)} ${columns.find((c) => c.name === (watch ?? columns[0]!.name))!.unit}`
+            : " "}
         </span>
-        <Button onClick={undo} disabled={!rows.length && !partial.length} keyHint="⌫" className="min-h-11 px-3 text-[15px]">
+        <Button
+          onClick={undo}
+          disabled={!rows.length && !partial.length}
+          keyHint="⌫"
+          className="min-h-11 px-3 text-[15px]"
+        >
           Undo
         </Button>
       </div>

@@ -14,7 +14,15 @@ type Props = {
 
 const path = (points: P2[]) => points.map(([x, y], i) => `${i ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`).join("");
 
-export function Sketch({ description, conditions = {}, lit = null, note, onPick, className = "", plain = false }: Props) {
+export function Sketch({
+  description,
+  conditions = {},
+  lit = null,
+  note,
+  onPick,
+  className = "",
+  plain = false,
+}: Props) {
   const d = layout(description);
   const names = Object.keys(d.belts).map((p) => p.toUpperCase());
   const span = lit ? d.belts[lit]?.span : undefined;
@@ -27,7 +35,9 @@ export function Sketch({ description, conditions = {}, lit = null, note, onPick,
       strokeLinecap="round"
       role={onPick ? "group" : "img"}
       aria-label={
-        lit && note ? `Sketch of the machine, belt ${lit.toUpperCase()} lit: ${note}` : `Sketch of the machine with belts ${names.join(", ")}`
+        lit && note
+          ? `Sketch of the machine, belt ${lit.toUpperCase()} lit: ${note}`
+          : `Sketch of the machine with belts ${names.join(", ")}`
       }
     >
       <g stroke="var(--line)" strokeWidth={3.5} opacity={0.55}>
@@ -72,7 +82,15 @@ export function Sketch({ description, conditions = {}, lit = null, note, onPick,
             {onPick ? <path d={path(b.loop)} stroke="transparent" strokeWidth={22} /> : null}
             <path d={path(b.loop)} strokeDasharray={place === "b" || place === "y2" ? "7 4" : undefined} />
             {b.pulleys.map(([x, y]) => (
-              <circle key={`${x} ${y}`} cx={x} cy={y} r={4.2} fill="var(--sheet)" stroke={on ? "var(--go)" : "var(--ink)"} strokeWidth={1.5} />
+              <circle
+                key={`${x} ${y}`}
+                cx={x}
+                cy={y}
+                r={4.2}
+                fill="var(--sheet)"
+                stroke={on ? "var(--go)" : "var(--ink)"}
+                strokeWidth={1.5}
+              />
             ))}
           </g>
         );
@@ -86,9 +104,26 @@ export function Sketch({ description, conditions = {}, lit = null, note, onPick,
             const on = place === lit;
             const condition = conditions[place];
             return (
-              <g key={place} transform={`translate(${Math.min(Math.max(x - 13, 2), 262)} ${Math.min(Math.max(y - 31, 2), 262)})`} pointerEvents="none">
-                <rect width={condition ? 50 : 28} height={24} rx={2} fill={on ? "var(--go)" : "var(--sheet)"} stroke={on ? "var(--go)" : "var(--ink)"} />
-                <text x={14} y={17} textAnchor="middle" fontSize={15} fontWeight={700} fill={on ? "var(--goink)" : "var(--ink)"}>
+              <g
+                key={place}
+                transform={`translate(${Math.min(Math.max(x - 13, 2), 262)} ${Math.min(Math.max(y - 31, 2), 262)})`}
+                pointerEvents="none"
+              >
+                <rect
+                  width={condition ? 50 : 28}
+                  height={24}
+                  rx={2}
+                  fill={on ? "var(--go)" : "var(--sheet)"}
+                  stroke={on ? "var(--go)" : "var(--ink)"}
+                />
+                <text
+                  x={14}
+                  y={17}
+                  textAnchor="middle"
+                  fontSize={15}
+                  fontWeight={700}
+                  fill={on ? "var(--goink)" : "var(--ink)"}
+                >
                   {place.toUpperCase()}
                 </text>
                 {condition ? (

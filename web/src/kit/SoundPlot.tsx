@@ -9,21 +9,50 @@ type Partial_ = Schemas["PartialHeard"];
 
 const W = 560;
 
-export function Waveform({ low, high, seconds, plucks }: { low: number[]; high: number[]; seconds: number; plucks: Pluck[] }) {
+export function Waveform({
+  low,
+  high,
+  seconds,
+  plucks,
+}: {
+  low: number[];
+  high: number[];
+  seconds: number;
+  plucks: Pluck[];
+}) {
   const x = scaleLinear([0, Math.max(seconds, 0.1)], [0, W]);
   const peak = Math.max(0.02, ...high, ...low.map((v) => -v));
   const y = scaleLinear([-peak, peak], [66, 2]);
   const step = low.length ? W / low.length : 0;
-  const d = low.map((v, i) => `M${(i * step).toFixed(1)} ${y(v).toFixed(1)}V${(y(high[i]!) - 0.4).toFixed(1)}`).join("");
+  const d = low
+    .map((v, i) => `M${(i * step).toFixed(1)} ${y(v).toFixed(1)}V${(y(high[i]!) - 0.4).toFixed(1)}`)
+    .join("");
   let used = 0;
   return (
-    <svg viewBox={`0 0 ${W} 92`} className="block w-full" role="img" aria-label={`Sound of ${seconds.toFixed(1)} seconds with ${plucks.length} sudden sounds, ${plucks.filter((p) => p.used).length} used`}>
+    <svg
+      viewBox={`0 0 ${W} 92`}
+      className="block w-full"
+      role="img"
+      aria-label={`Sound of ${seconds.toFixed(1)} seconds with ${plucks.length} sudden sounds, ${plucks.filter((p) => p.used).length} used`}
+    >
       <path d={`M0 34H${W}`} stroke="var(--hair)" />
       <path d={d} stroke="var(--ink2)" strokeWidth={Math.max(step, 0.7)} />
       {plucks.map((p) => (
         <g key={p.at_s}>
-          <path d={`M${x(p.at_s)} 2V72`} stroke={p.used ? "var(--go)" : "var(--off)"} strokeWidth={1.5} strokeDasharray={p.used ? undefined : "3 3"} />
-          <text x={x(p.at_s)} y={87} fontSize={14} fontWeight={600} fill={p.used ? "var(--ink)" : "var(--off)"} textAnchor="middle">
+          <path
+            d={`M${x(p.at_s)} 2V72`}
+            stroke={p.used ? "var(--go)" : "var(--off)"}
+            strokeWidth={1.5}
+            strokeDasharray={p.used ? undefined : "3 3"}
+          />
+          <text
+            x={x(p.at_s)}
+            y={87}
+            fontSize={14}
+            fontWeight={600}
+            fill={p.used ? "var(--ink)" : "var(--off)"}
+            textAnchor="middle"
+          >
             {p.used ? ++used : "✕"}
           </text>
         </g>
@@ -39,7 +68,9 @@ export function SpectrumPlot({ view, partials, name }: { view: View; partials: P
   const top = f[f.length - 1] ?? 1;
   const x = scaleLinear([0, top], [30, W - 4]);
   const y = scaleLinear([-60, 0], [150, 12]);
-  const d = f.map((hz, i) => `${i ? "L" : "M"}${x(hz).toFixed(1)} ${y(Math.max(view.level_db[i]!, -60)).toFixed(1)}`).join("");
+  const d = f
+    .map((hz, i) => `${i ? "L" : "M"}${x(hz).toFixed(1)} ${y(Math.max(view.level_db[i]!, -60)).toFixed(1)}`)
+    .join("");
   const shown = hover === null ? null : Math.min(f.length - 1, Math.max(0, hover));
   return (
     <figure>
@@ -109,7 +140,10 @@ function standalone(svg: SVGSVGElement): string {
     token === "--font-sans" ? "sans-serif" : style.getPropertyValue(token).trim() || "#000",
   );
   const [, , w, h] = (svg.getAttribute("viewBox") ?? "0 0 560 180").split(" ");
-  return resolved.replace("<svg ", `<svg width="${w}" height="${h}" style="background:${style.getPropertyValue("--sheet").trim()}" `);
+  return resolved.replace(
+    "<svg ",
+    `<svg width="${w}" height="${h}" style="background:${style.getPropertyValue("--sheet").trim()}" `,
+  );
 }
 
 function offer(blob: Blob, name: string) {

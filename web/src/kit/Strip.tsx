@@ -25,7 +25,9 @@ export function Strip({ label, quantity, low = null, high = null, before = null,
   const text = (v: number) => `${Number((v * factor).toPrecision(3))}`;
   const aria =
     `${label}: ${quantity ? sentence(quantity, me) : "not measured"}` +
-    (low != null || high != null ? `, limits ${low != null ? text(low) : "none"} to ${high != null ? text(high) : "none"} ${shownUnit}` : "") +
+    (low != null || high != null
+      ? `, limits ${low != null ? text(low) : "none"} to ${high != null ? text(high) : "none"} ${shownUnit}`
+      : "") +
     (before ? `, before ${sentence(before, me)}` : "");
   return (
     <svg viewBox={`0 0 ${width} 66`} className="block w-full" role="img" aria-label={aria} style={{ maxWidth: width }}>

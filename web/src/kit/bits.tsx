@@ -6,9 +6,7 @@ type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { next?: boolean; k
 
 /** `next`: the one thing to do now. */
 export function Button({ next, keyHint, className = "", children, type = "button", ...rest }: ButtonProps) {
-  const look = next
-    ? "bg-go text-goink border-go"
-    : "bg-sheet text-ink border-line hover:bg-well";
+  const look = next ? "bg-go text-goink border-go" : "bg-sheet text-ink border-line hover:bg-well";
   return (
     <button
       type={type}
@@ -17,9 +15,9 @@ export function Button({ next, keyHint, className = "", children, type = "button
     >
       {children}
       {keyHint ? (
-        <kbd aria-hidden="true" className="rounded-[2px] border border-current px-1.5 font-mono text-[13px]">
+        <span aria-hidden="true" className="rounded-[2px] border border-current px-1.5 font-mono text-[13px]">
           {keyHint}
-        </kbd>
+        </span>
       ) : null}
     </button>
   );
@@ -49,7 +47,12 @@ export function fieldError(error: unknown, field: string): string | undefined {
   return error instanceof Refusal && error.field?.split(".").includes(field) ? error.message : undefined;
 }
 
-type FieldProps = { label: string; hint?: string; error?: string; children: (id: string, describedBy?: string) => ReactNode };
+type FieldProps = {
+  label: string;
+  hint?: string;
+  error?: string;
+  children: (id: string, describedBy?: string) => ReactNode;
+};
 
 /** A labelled control with its hint and its error underneath. */
 export function Field({ label, hint, error, children }: FieldProps) {

@@ -21,7 +21,8 @@ export function preferred(unit: string, p: Preferences): { unit: string; factor:
 
 /** Decimals that show the second digit of an uncertainty. */
 export function decimals(u95: number | null | undefined, value: number): number {
-  const size = u95 ? u95 : Math.abs(value) / 100 || 1;
+  // Rounded first: 0.996 shows as 1.0.
+  const size = Number((u95 ? u95 : Math.abs(value) / 100 || 1).toPrecision(2));
   return Math.min(5, Math.max(0, 1 - Math.floor(Math.log10(size))));
 }
 

@@ -174,20 +174,51 @@ export function layout(d: Description): Drawn {
   }
   const posts = (y: number[]) => y.flatMap((v) => [line([0, v, 0], [0, v, 200]), line([200, v, 0], [200, v, 200])]);
   const head = (x: number, y: number, z: number) =>
-    line([x - 15, y - 8, z - 18], [x + 15, y - 8, z - 18], [x + 15, y - 8, z + 16], [x - 15, y - 8, z + 16], [x - 15, y - 8, z - 18]);
+    line(
+      [x - 15, y - 8, z - 18],
+      [x + 15, y - 8, z - 18],
+      [x + 15, y - 8, z + 16],
+      [x - 15, y - 8, z + 16],
+      [x - 15, y - 8, z - 18],
+    );
   if (k === "bed_slinger") {
     drawn.frame = [line(...box(0)), ...posts([80]), line([0, 80, 200], [200, 80, 200])];
-    drawn.rails = [line([10, 80, 104], [190, 80, 104]), line([70, 0, 4], [70, 160, 4]), line([130, 0, 4], [130, 160, 4])];
+    drawn.rails = [
+      line([10, 80, 104], [190, 80, 104]),
+      line([70, 0, 4], [70, 160, 4]),
+      line([130, 0, 4], [130, 160, 4]),
+    ];
     drawn.plates = [plate(30, 170, 16, 144, 26)];
     drawn.head = head(92, 78, 112);
   } else if (k === "delta") {
     const tri = (z: number) => line([14, 20, z], [186, 20, z], [100, 150, z], [14, 20, z]);
-    drawn.frame = [tri(8), tri(206), ...([[14, 20], [186, 20], [100, 150]] as const).map(([x, y]) => line([x, y, 8], [x, y, 206]))];
-    drawn.rails = ([[14, 20], [186, 20], [100, 150]] as const).map(([x, y]) => line([x, y, 128], [100, 62, 62]));
+    drawn.frame = [
+      tri(8),
+      tri(206),
+      ...(
+        [
+          [14, 20],
+          [186, 20],
+          [100, 150],
+        ] as const
+      ).map(([x, y]) => line([x, y, 8], [x, y, 206])),
+    ];
+    drawn.rails = (
+      [
+        [14, 20],
+        [186, 20],
+        [100, 150],
+      ] as const
+    ).map(([x, y]) => line([x, y, 128], [100, 62, 62]));
     drawn.plates = [plate(50, 150, 22, 104, 14)];
     drawn.head = head(100, 62, 56);
   } else if (k === "belt_bed") {
-    drawn.frame = [line(...box(0)), line([0, 50, 40], [0, 146, 184]), line([200, 50, 40], [200, 146, 184]), line([0, 146, 184], [200, 146, 184])];
+    drawn.frame = [
+      line(...box(0)),
+      line([0, 50, 40], [0, 146, 184]),
+      line([200, 50, 40], [200, 146, 184]),
+      line([0, 146, 184], [200, 146, 184]),
+    ];
     drawn.rails = [line([8, 108, 122], [192, 108, 122])];
     drawn.plates = [plate(10, 190, 6, 154, 34), ...[30, 60, 90, 120].map((y) => line([10, y, 34], [190, y, 34]))];
     drawn.head = head(104, 108, 118);

@@ -17,7 +17,10 @@ export function Machine() {
   const technician = atLeast(me, "technician");
   const go = useNavigate();
   const [place, setPlace] = useState<string | null>(null);
-  const printer = useQuery({ queryKey: ["printer", id], queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })) });
+  const printer = useQuery({
+    queryKey: ["printer", id],
+    queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
+  });
   if (printer.isPending) return <Loading what="the machine" />;
   if (!printer.data) return <ErrorNote error={printer.error} />;
   const p = printer.data;
@@ -85,7 +88,15 @@ function Cases({ cases }: { cases: Schemas["CaseBrief"][] }) {
   );
 }
 
-function Belts({ printer, place, onPick }: { printer: Schemas["PrinterOut"]; place: string | null; onPick: (p: string) => void }) {
+function Belts({
+  printer,
+  place,
+  onPick,
+}: {
+  printer: Schemas["PrinterOut"];
+  place: string | null;
+  onPick: (p: string) => void;
+}) {
   const me = useMe();
   return (
     <section className="sheet">
@@ -96,17 +107,29 @@ function Belts({ printer, place, onPick }: { printer: Schemas["PrinterOut"]; pla
           const isTension = x.quantity?.unit === "N";
           return (
             <li key={x.place} className="grid items-center gap-x-5 gap-y-1 py-3 md:grid-cols-[190px_1fr]">
-              <button type="button" onClick={() => onPick(x.place)} aria-pressed={place === x.place} className="min-h-11 text-left">
+              <button
+                type="button"
+                onClick={() => onPick(x.place)}
+                aria-pressed={place === x.place}
+                className="min-h-11 text-left"
+              >
                 <b className="mr-3 text-[20px]">{x.place.toUpperCase()}</b>
                 <ConditionMark condition={x.condition} />
                 <span className="block text-[15px] text-ink2">
-                  {x.why} {x.at ? <time title={new Date(x.at).toLocaleString()}>{`Measured ${ago(x.at)}.`}</time> : null}
+                  {x.why}{" "}
+                  {x.at ? <time title={new Date(x.at).toLocaleString()}>{`Measured ${ago(x.at)}.`}</time> : null}
                 </span>
               </button>
               {x.quantity ? (
                 <div className="flex items-center gap-4">
                   <span className="min-w-32 font-mono text-[19px] font-semibold">{sentence(x.quantity, me)}</span>
-                  <Strip label={`Tension of belt ${x.place.toUpperCase()}`} quantity={x.quantity} low={isTension ? limit?.low : null} high={isTension ? limit?.high : null} width={360} />
+                  <Strip
+                    label={`Tension of belt ${x.place.toUpperCase()}`}
+                    quantity={x.quantity}
+                    low={isTension ? limit?.low : null}
+                    high={isTension ? limit?.high : null}
+                    width={360}
+                  />
                 </div>
               ) : (
                 <Link to={`/bench/${printer.id}/belts/${x.place}`}>Pluck it: three minutes</Link>
@@ -123,7 +146,12 @@ function Record({ id, place }: { id: number; place: string | null }) {
   const [all, setAll] = useState(false);
   const record = useQuery({
     queryKey: ["record", id, place],
-    queryFn: () => got(api.GET("/api/printers/{printer_id}/record", { params: { path: { printer_id: id }, query: { place: place ?? "" } } })),
+    queryFn: () =>
+      got(
+        api.GET("/api/printers/{printer_id}/record", {
+          params: { path: { printer_id: id }, query: { place: place ?? "" } },
+        }),
+      ),
   });
   if (!record.data) return record.error ? <ErrorNote error={record.error} /> : <Loading what="the record" />;
   const lines = all ? record.data : record.data.slice(0, 12);
@@ -167,15 +195,21 @@ function Parts({ printer }: { printer: Schemas["PrinterOut"] }) {
   return (
     <section className="sheet grid gap-3">
       <details>
-        <summary className="min-h-11 cursor-pointer text-[15px] font-semibold text-ink2">Limits and where they come from ({printer.limits.length})</summary>
+        <summary className="min-h-11 cursor-pointer text-[15px] font-semibold text-ink2">
+          Limits and where they come from ({printer.limits.length})
+        </summary>
         <ul className="rows">
           {printer.limits.map((l) => {
             const { unit, factor } = preferred(l.unit, me);
             const text = (v: number) => Number((v * factor).toPrecision(3));
             return (
               <li key={`${l.what}${l.place}`} className="py-1.5">
-                {l.what === "tension" ? `Tension of belt ${l.place.toUpperCase()}` : l.what === "imbalance" ? "Difference of a pair" : "Tracking"}:{" "}
-                {l.low != null ? `${text(l.low)} to ` : "up to "}
+                {l.what === "tension"
+                  ? `Tension of belt ${l.place.toUpperCase()}`
+                  : l.what === "imbalance"
+                    ? "Difference of a pair"
+                    : "Tracking"}
+                : {l.low != null ? `${text(l.low)} to ` : "up to "}
                 {l.high != null ? text(l.high) : ""} {unit} <span className="text-ink2">({l.source})</span>
               </li>
             );
@@ -183,7 +217,9 @@ function Parts({ printer }: { printer: Schemas["PrinterOut"] }) {
         </ul>
       </details>
       <details>
-        <summary className="min-h-11 cursor-pointer text-[15px] font-semibold text-ink2">Parts ({printer.components.length})</summary>
+        <summary className="min-h-11 cursor-pointer text-[15px] font-semibold text-ink2">
+          Parts ({printer.components.length})
+        </summary>
         <ul className="columns-2 gap-6">
           {printer.components.map((c) => (
             <li key={c.id} className="py-1">
@@ -207,8 +243,14 @@ function Tag({ printer }: { printer: Schemas["PrinterOut"] }) {
     setOpen(false);
     setReason("");
   };
-  const tag = useMutation({ mutationFn: () => got(api.POST("/api/printers/{printer_id}/tag-out", { ...path, body: { reason } })), onSuccess: done });
-  const lift = useMutation({ mutationFn: () => got(api.DELETE("/api/printers/{printer_id}/tag-out", path)), onSuccess: done });
+  const tag = useMutation({
+    mutationFn: () => got(api.POST("/api/printers/{printer_id}/tag-out", { ...path, body: { reason } })),
+    onSuccess: done,
+  });
+  const lift = useMutation({
+    mutationFn: () => got(api.DELETE("/api/printers/{printer_id}/tag-out", path)),
+    onSuccess: done,
+  });
   if (printer.tagged_out)
     return (
       <div className="grid gap-2 border-t border-hair pt-3">
@@ -236,7 +278,19 @@ function Tag({ printer }: { printer: Schemas["PrinterOut"] }) {
         tag.mutate();
       }}
     >
-      <Field label="Why may nobody use it?">{(fid) => <input id={fid} className={INPUT} value={reason} onChange={(e) => setReason(e.target.value)} required minLength={3} maxLength={200} />}</Field>
+      <Field label="Why may nobody use it?">
+        {(fid) => (
+          <input
+            id={fid}
+            className={INPUT}
+            value={reason}
+            onChange={(e) => setReason(e.target.value)}
+            required
+            minLength={3}
+            maxLength={200}
+          />
+        )}
+      </Field>
       <ErrorNote error={tag.error} />
       <div className="flex gap-3">
         <Button type="submit" disabled={tag.isPending}>

@@ -39,10 +39,31 @@ export function SignIn({ state }: { state: Schemas["SessionState"] }) {
         }}
       >
         <Field label="Name to sign in with">
-          {(id) => <input id={id} className={INPUT} autoComplete="username" autoCapitalize="none" value={username} onChange={(e) => setUsername(e.target.value)} required />}
+          {(id) => (
+            <input
+              id={id}
+              className={INPUT}
+              autoComplete="username"
+              autoCapitalize="none"
+              value={username}
+              onChange={(e) => setUsername(e.target.value)}
+              required
+            />
+          )}
         </Field>
         <Field label="Password" error={wrong}>
-          {(id, note) => <input id={id} aria-describedby={note} className={INPUT} type="password" autoComplete="current-password" value={password} onChange={(e) => setPassword(e.target.value)} required />}
+          {(id, note) => (
+            <input
+              id={id}
+              aria-describedby={note}
+              className={INPUT}
+              type="password"
+              autoComplete="current-password"
+              value={password}
+              onChange={(e) => setPassword(e.target.value)}
+              required
+            />
+          )}
         </Field>
         {wrong ? null : <ErrorNote error={open.error} />}
         <Button next type="submit" disabled={open.isPending}>
@@ -51,8 +72,9 @@ export function SignIn({ state }: { state: Schemas["SessionState"] }) {
       </form>
       {state.demo ? (
         <p className="text-[15px] text-ink2">
-          This is the demo workshop. Technician: <code>tech</code> with <code>tide-table-tech</code>. Lead: <code>lead</code> with{" "}
-          <code>tide-table-lead</code>. Member: <code>member</code> with <code>tide-table-member</code>.
+          This is the demo workshop. Technician: <code>tech</code> with <code>tide-table-tech</code>. Lead:{" "}
+          <code>lead</code> with <code>tide-table-lead</code>. Member: <code>member</code> with{" "}
+          <code>tide-table-member</code>.
         </p>
       ) : null}
     </Door>
@@ -69,7 +91,18 @@ export function FirstAccount() {
   });
   const text = (key: keyof typeof form, label: string, hint: string, type = "text") => (
     <Field label={label} hint={hint} error={fieldError(make.error, key)}>
-      {(id, note) => <input id={id} aria-describedby={note} className={INPUT} type={type} value={form[key]} onChange={(e) => setForm({ ...form, [key]: e.target.value })} required autoComplete={type === "password" ? "new-password" : "off"} />}
+      {(id, note) => (
+        <input
+          id={id}
+          aria-describedby={note}
+          className={INPUT}
+          type={type}
+          value={form[key]}
+          onChange={(e) => setForm({ ...form, [key]: e.target.value })}
+          required
+          autoComplete={type === "password" ? "new-password" : "off"}
+        />
+      )}
     </Field>
   );
   return (
@@ -86,7 +119,13 @@ export function FirstAccount() {
         {text("name", "Your name", "As others know you.")}
         {text("username", "Name to sign in with", "Short, without spaces.")}
         {text("password", "Password", "Eight characters or more.", "password")}
-        <ErrorNote error={make.error && !["code", "name", "username", "password"].some((f) => fieldError(make.error, f)) ? make.error : null} />
+        <ErrorNote
+          error={
+            make.error && !["code", "name", "username", "password"].some((f) => fieldError(make.error, f))
+              ? make.error
+              : null
+          }
+        />
         <Button next type="submit" disabled={make.isPending}>
           Make the account
         </Button>

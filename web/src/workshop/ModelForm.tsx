@@ -33,7 +33,11 @@ const BELTS: Record<Kinematics, string[]> = {
   belt_bed: ["x", "y", "z"],
 };
 const PAIRS: Partial<Record<Kinematics, [string, string][]>> = { corexy: [["a", "b"]], fixed_bed: [["y1", "y2"]] };
-const SCREWS: Partial<Record<Kinematics, string[]>> = { bed_slinger: ["z1", "z2"], fixed_bed: ["z1", "z2"], corexy: ["z1", "z2", "z3"] };
+const SCREWS: Partial<Record<Kinematics, string[]>> = {
+  bed_slinger: ["z1", "z2"],
+  fixed_bed: ["z1", "z2"],
+  corexy: ["z1", "z2", "z3"],
+};
 
 const blank = (place: string): BeltDraft => ({
   place,
@@ -81,7 +85,13 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
   const [kinematics, setKinematics] = useState<Kinematics>(model?.description.kinematics ?? "bed_slinger");
   const [belts, setBelts] = useState<BeltDraft[]>(model ? draftOf(model) : BELTS.bed_slinger.map(blank));
   const [wrong, setWrong] = useState("");
-  const save = useShopWrite((body: Schemas["ModelIn"]) => (model ? got(api.PUT("/api/workshop/models/{model_id}", { params: { path: { model_id: model.id } }, body })) : got(api.POST("/api/workshop/models", { body }))), leave);
+  const save = useShopWrite(
+    (body: Schemas["ModelIn"]) =>
+      model
+        ? got(api.PUT("/api/workshop/models/{model_id}", { params: { path: { model_id: model.id } }, body }))
+        : got(api.POST("/api/workshop/models", { body })),
+    leave,
+  );
   const set = (i: number, part: Partial<BeltDraft>) => setBelts(belts.map((b, j) => (j === i ? { ...b, ...part } : b)));
 
   function build(): Schemas["ModelIn"] {
@@ -96,7 +106,9 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
     const kept = model?.description.kinematics === kinematics ? model.description.transmissions : {};
     const transmissions: Record<string, object> = model
       ? Object.fromEntries(Object.entries(kept).filter(([, t]) => t.kind !== "belt"))
-      : Object.fromEntries((SCREWS[kinematics] ?? []).map((z) => [z, { kind: "screw", lead_mm: 8, thread_pitch_mm: 2 }]));
+      : Object.fromEntries(
+          (SCREWS[kinematics] ?? []).map((z) => [z, { kind: "screw", lead_mm: 8, thread_pitch_mm: 2 }]),
+        );
     const limits: Schemas["LimitIn"][] = (model?.limits ?? []).filter((l) => l.what !== "tension");
     for (const b of belts) {
       const span = figure(b, "span_mm", "free span", false);
@@ -109,7 +121,12 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
         linear_density_g_per_m: figure(b, "density", "weight of a metre", false),
         loop_length_mm: figure(b, "loop", "length of the loop", true),
         spans: span ? [{ name: b.span_name || "free span", span_mm: span }] : [],
-        tensioner: { kind: b.kind, thread_pitch_mm: slider ? null : figure(b, "pitch", "thread pitch", true), tighten: b.tighten, wrap_deg: 180 },
+        tensioner: {
+          kind: b.kind,
+          thread_pitch_mm: slider ? null : figure(b, "pitch", "thread pitch", true),
+          tighten: b.tighten,
+          wrap_deg: 180,
+        },
         tensioner_place: b.where,
       };
       const low = figure(b, "low", "lowest tension", true)!;
@@ -119,13 +136,29 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
     }
     const places = belts.map((b) => b.place);
     const pairs = (PAIRS[kinematics] ?? []).filter((p) => p.every((x) => places.includes(x)));
-    return { name, notes: model?.notes ?? "", limits, description: { kinematics, transmissions, pairs } as Schemas["Description"] };
+    return {
+      name,
+      notes: model?.notes ?? "",
+      limits,
+      description: { kinematics, transmissions, pairs } as Schemas["Description"],
+    };
   }
 
-  const preview = { kinematics, transmissions: Object.fromEntries(belts.map((b) => [b.place, { kind: "belt" }])) } as unknown as Schemas["Description"];
+  const preview = {
+    kinematics,
+    transmissions: Object.fromEntries(belts.map((b) => [b.place, { kind: "belt" }])),
+  } as unknown as Schemas["Description"];
   const input = (i: number, b: BeltDraft, key: keyof BeltDraft, label: string, hint = "") => (
     <Field label={label} hint={hint}>
-      {(id, note) => <input id={id} aria-describedby={note} className={INPUT} value={b[key]} onChange={(e) => set(i, { [key]: e.target.value })} />}
+      {(id, note) => (
+        <input
+          id={id}
+          aria-describedby={note}
+          className={INPUT}
+          value={b[key]}
+          onChange={(e) => set(i, { [key]: e.target.value })}
+        />
+      )}
     </Field>
   );
   return (
@@ -143,7 +176,18 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
     >
       <div className="grid items-center gap-4 sm:grid-cols-[1fr_180px]">
         <div className="grid gap-3">
-          <Field label="Name of the model">{(id) => <input id={id} className={INPUT} value={name} required maxLength={60} onChange={(e) => setName(e.target.value)} />}</Field>
+          <Field label="Name of the model">
+            {(id) => (
+              <input
+                id={id}
+                className={INPUT}
+                value={name}
+                required
+                maxLength={60}
+                onChange={(e) => setName(e.target.value)}
+              />
+            )}
+          </Field>
           <Field label="How it moves">
             {(id) => (
               <select
@@ -186,7 +230,9 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
               </select>
             )}
           </Field>
-          {b.kind === "threaded_idler" || b.kind === "threaded_clamp" ? input(i, b, "pitch", "Thread pitch, mm", "M3 0.5, M4 0.7, M5 0.8.") : null}
+          {b.kind === "threaded_idler" || b.kind === "threaded_clamp"
+            ? input(i, b, "pitch", "Thread pitch, mm", "M3 0.5, M4 0.7, M5 0.8.")
+            : null}
           <Field label="Tightens">
             {(id) => (
               <select id={id} className={INPUT} value={b.tighten} onChange={(e) => set(i, { tighten: e.target.value })}>

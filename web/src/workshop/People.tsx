@@ -25,13 +25,23 @@ export function People() {
     },
   });
   const change = useMutation({
-    mutationFn: ({ id, ...body }: { id: number } & Schemas["PersonChange"]) => got(api.PATCH("/api/people/{user_id}", { params: { path: { user_id: id } }, body })),
+    mutationFn: ({ id, ...body }: { id: number } & Schemas["PersonChange"]) =>
+      got(api.PATCH("/api/people/{user_id}", { params: { path: { user_id: id } }, body })),
     onSuccess: done,
   });
   const text = (key: "username" | "name" | "password", label: string) => (
     <Field label={label} error={fieldError(add.error, key)}>
       {(id, note) => (
-        <input id={id} aria-describedby={note} type={key === "password" ? "password" : "text"} autoComplete={key === "password" ? "new-password" : "off"} className={INPUT} required value={form[key]} onChange={(e) => setForm({ ...form, [key]: e.target.value })} />
+        <input
+          id={id}
+          aria-describedby={note}
+          type={key === "password" ? "password" : "text"}
+          autoComplete={key === "password" ? "new-password" : "off"}
+          className={INPUT}
+          required
+          value={form[key]}
+          onChange={(e) => setForm({ ...form, [key]: e.target.value })}
+        />
       )}
     </Field>
   );
@@ -45,14 +55,21 @@ export function People() {
             <span className="min-w-56 flex-1">
               <b>{p.name}</b> <span className="text-ink2">{p.username}</span>
             </span>
-            <select aria-label={`Role of ${p.name}`} className={`${INPUT} !w-40`} value={p.role} onChange={(e) => change.mutate({ id: p.id, role: e.target.value as Role })}>
+            <select
+              aria-label={`Role of ${p.name}`}
+              className={`${INPUT} !w-40`}
+              value={p.role}
+              onChange={(e) => change.mutate({ id: p.id, role: e.target.value as Role })}
+            >
               {ROLES.map((r) => (
                 <option key={r} value={r}>
                   {r}
                 </option>
               ))}
             </select>
-            <Button onClick={() => change.mutate({ id: p.id, is_active: !p.is_active })}>{p.is_active ? "Close the account" : "Open it again"}</Button>
+            <Button onClick={() => change.mutate({ id: p.id, is_active: !p.is_active })}>
+              {p.is_active ? "Close the account" : "Open it again"}
+            </Button>
           </li>
         ))}
       </ul>
@@ -68,7 +85,12 @@ export function People() {
         {text("password", "First password")}
         <Field label="Role">
           {(id) => (
-            <select id={id} className={INPUT} value={form.role} onChange={(e) => setForm({ ...form, role: e.target.value as Role })}>
+            <select
+              id={id}
+              className={INPUT}
+              value={form.role}
+              onChange={(e) => setForm({ ...form, role: e.target.value as Role })}
+            >
               {ROLES.map((r) => (
                 <option key={r} value={r}>
                   {r}
@@ -77,7 +99,9 @@ export function People() {
             </select>
           )}
         </Field>
-        {["name", "username", "password"].some((f) => fieldError(add.error, f)) ? null : <ErrorNote error={add.error} />}
+        {["name", "username", "password"].some((f) => fieldError(add.error, f)) ? null : (
+          <ErrorNote error={add.error} />
+        )}
         <Button type="submit" className="justify-self-start" disabled={add.isPending}>
           Make the account
         </Button>

@@ -2,7 +2,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { ErrorNote, Loading } from "../kit/bits";
 
-type Operation = { summary?: string; description?: string; operationId?: string; parameters?: { name: string; in: string; required?: boolean }[]; "x-role"?: string };
+type Operation = {
+  summary?: string;
+  description?: string;
+  operationId?: string;
+  parameters?: { name: string; in: string; required?: boolean }[];
+  "x-role"?: string;
+};
 type Described = { paths: Record<string, Record<string, Operation>> };
 
 export function Scripting() {
@@ -16,9 +22,12 @@ export function Scripting() {
     <section className="sheet mx-auto grid max-w-5xl gap-4">
       <h1>For those who script</h1>
       <p>
-        The whole interface in machine form: <a href="/api/openapi.json">openapi.json</a> (OpenAPI 3.1). Sign in with POST /api/session and keep the cookies; send the csrftoken cookie back as the header X-CSRFToken with every write, and an
-        Idempotency-Key of your own, so that a repeat does nothing twice. Errors are problem details (RFC 9457) with a code and the field.
+        The whole interface in machine form: <a href="/api/openapi.json">openapi.json</a> (OpenAPI 3.1). Sign in with
+        POST /api/session and keep the cookies; send the csrftoken cookie back as the header X-CSRFToken with every
+        write, and an Idempotency-Key of your own, so that a repeat does nothing twice. Errors are problem details (RFC
+        9457) with a code and the field.
       </p>
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a table that scrolls must be reached from the keyboard */}
       <div className="overflow-x-auto" role="region" aria-label="Routes" tabIndex={0}>
         <table className="w-full border-collapse text-[16px]">
           <thead>

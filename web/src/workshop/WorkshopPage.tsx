@@ -10,7 +10,8 @@ import { People } from "./People";
 
 type Shop = Schemas["Workshop"];
 
-const TAB = "min-h-12 border-b-[3px] border-transparent px-3 font-semibold text-ink2 data-[state=active]:border-ink data-[state=active]:text-ink";
+const TAB =
+  "min-h-12 border-b-[3px] border-transparent px-3 font-semibold text-ink2 data-[state=active]:border-ink data-[state=active]:text-ink";
 
 export function WorkshopPage() {
   const me = useMe();
@@ -82,7 +83,10 @@ function List({ children, empty }: { children: ReactNode[]; empty: string }) {
 
 function Room({ s, lead }: { s: Shop; lead: boolean }) {
   const [name, setName] = useState("");
-  const add = useShopWrite(() => got(api.POST("/api/workshop/places", { body: { name } })), () => setName(""));
+  const add = useShopWrite(
+    () => got(api.POST("/api/workshop/places", { body: { name } })),
+    () => setName(""),
+  );
   return (
     <section className="sheet grid gap-4">
       <List empty="Name the first part of the room: where do machines stand?">
@@ -102,7 +106,17 @@ function Room({ s, lead }: { s: Shop; lead: boolean }) {
         >
           <div className="min-w-72">
             <Field label="Another part of the room" error={fieldError(add.error, "name")}>
-              {(id, note) => <input id={id} aria-describedby={note} className={INPUT} value={name} maxLength={60} required onChange={(e) => setName(e.target.value)} />}
+              {(id, note) => (
+                <input
+                  id={id}
+                  aria-describedby={note}
+                  className={INPUT}
+                  value={name}
+                  maxLength={60}
+                  required
+                  onChange={(e) => setName(e.target.value)}
+                />
+              )}
             </Field>
           </div>
           <Button type="submit" disabled={add.isPending}>
@@ -127,7 +141,8 @@ function Models({ s, lead }: { s: Shop; lead: boolean }) {
             <span>
               <b>{m.name}</b>{" "}
               <span className="text-ink2">
-                {m.description.kinematics.replace("_", " ")}, {m.printers} {m.printers === 1 ? "machine" : "machines"}, {m.limits?.length ?? 0} limits
+                {m.description.kinematics.replace("_", " ")}, {m.printers} {m.printers === 1 ? "machine" : "machines"},{" "}
+                {m.limits?.length ?? 0} limits
               </span>
             </span>
             {lead ? <Button onClick={() => setEditing(m.id)}>Change</Button> : null}
@@ -152,7 +167,13 @@ function Machines({ s, lead }: { s: Shop; lead: boolean }) {
   );
   return (
     <section className="sheet grid gap-4">
-      <List empty={s.models.length && s.places.length ? "No machine yet." : "First name a part of the room and describe a model; then machines can be put on the floor."}>
+      <List
+        empty={
+          s.models.length && s.places.length
+            ? "No machine yet."
+            : "First name a part of the room and describe a model; then machines can be put on the floor."
+        }
+      >
         {s.printers.map((p) => (
           <li key={p.id} className="py-2">
             <b>{p.name}</b>{" "}
@@ -173,12 +194,37 @@ function Machines({ s, lead }: { s: Shop; lead: boolean }) {
           }}
         >
           <Field label="Name of another machine" error={fieldError(add.error, "name")}>
-            {(id, note) => <input id={id} aria-describedby={note} className={INPUT} value={form.name} maxLength={40} required onChange={(e) => setForm({ ...form, name: e.target.value })} />}
+            {(id, note) => (
+              <input
+                id={id}
+                aria-describedby={note}
+                className={INPUT}
+                value={form.name}
+                maxLength={40}
+                required
+                onChange={(e) => setForm({ ...form, name: e.target.value })}
+              />
+            )}
           </Field>
-          <Field label="Number or mark on it">{(id) => <input id={id} className={INPUT} value={form.serial} maxLength={40} onChange={(e) => setForm({ ...form, serial: e.target.value })} />}</Field>
+          <Field label="Number or mark on it">
+            {(id) => (
+              <input
+                id={id}
+                className={INPUT}
+                value={form.serial}
+                maxLength={40}
+                onChange={(e) => setForm({ ...form, serial: e.target.value })}
+              />
+            )}
+          </Field>
           <Field label="Model">
             {(id) => (
-              <select id={id} className={INPUT} value={form.model_id} onChange={(e) => setForm({ ...form, model_id: Number(e.target.value) })}>
+              <select
+                id={id}
+                className={INPUT}
+                value={form.model_id}
+                onChange={(e) => setForm({ ...form, model_id: Number(e.target.value) })}
+              >
                 {s.models.map((m) => (
                   <option key={m.id} value={m.id}>
                     {m.name}
@@ -189,7 +235,12 @@ function Machines({ s, lead }: { s: Shop; lead: boolean }) {
           </Field>
           <Field label="Where it stands">
             {(id) => (
-              <select id={id} className={INPUT} value={form.place_id} onChange={(e) => setForm({ ...form, place_id: Number(e.target.value) })}>
+              <select
+                id={id}
+                className={INPUT}
+                value={form.place_id}
+                onChange={(e) => setForm({ ...form, place_id: Number(e.target.value) })}
+              >
                 {s.places.map((p) => (
                   <option key={p.id} value={p.id}>
                     {p.name}
@@ -209,20 +260,45 @@ function Machines({ s, lead }: { s: Shop; lead: boolean }) {
 }
 
 function Instruments({ s, lead }: { s: Shop; lead: boolean }) {
-  const [form, setForm] = useState({ name: "", kind: "", unit: "mm", resolution: "", u95: "", checked_on: "", checked_against: "", check_due: "" });
+  const [form, setForm] = useState({
+    name: "",
+    kind: "",
+    unit: "mm",
+    resolution: "",
+    u95: "",
+    checked_on: "",
+    checked_against: "",
+    check_due: "",
+  });
   const figure = (t: string) => (t.trim() ? Number(t.replace(",", ".")) : null);
   const add = useShopWrite(
     () =>
       got(
         api.POST("/api/workshop/instruments", {
-          body: { ...form, resolution: figure(form.resolution), u95: figure(form.u95), checked_on: form.checked_on || null, check_due: form.check_due || null },
+          body: {
+            ...form,
+            resolution: figure(form.resolution),
+            u95: figure(form.u95),
+            checked_on: form.checked_on || null,
+            check_due: form.check_due || null,
+          },
         }),
       ),
     () => setForm({ ...form, name: "" }),
   );
   const text = (key: keyof typeof form, label: string, type = "text", required = false) => (
     <Field label={label} error={fieldError(add.error, key)}>
-      {(id, note) => <input id={id} aria-describedby={note} type={type} className={INPUT} required={required} value={form[key]} onChange={(e) => setForm({ ...form, [key]: e.target.value })} />}
+      {(id, note) => (
+        <input
+          id={id}
+          aria-describedby={note}
+          type={type}
+          className={INPUT}
+          required={required}
+          value={form[key]}
+          onChange={(e) => setForm({ ...form, [key]: e.target.value })}
+        />
+      )}
     </Field>
   );
   return (
@@ -237,7 +313,10 @@ function Instruments({ s, lead }: { s: Shop; lead: boolean }) {
                 {i.kind}
                 {i.resolution != null ? `, reads to ${i.resolution} ${i.unit}` : ""}
                 {i.u95 != null ? `, ± ${i.u95} ${i.unit}` : ", uncertainty not known"}
-                {i.checked_on ? `. Checked ${i.checked_on}${i.checked_against ? ` against ${i.checked_against}` : ""}` : ". Never checked"}.
+                {i.checked_on
+                  ? `. Checked ${i.checked_on}${i.checked_against ? ` against ${i.checked_against}` : ""}`
+                  : ". Never checked"}
+                .
               </span>
               {overdue ? <b className="ml-2 text-off">Its check was due on {i.check_due}.</b> : null}
             </li>

@@ -2,10 +2,11 @@
 
 from typing import Any
 
-from demo import workshop
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import connection, transaction
 from people.models import User
+
+from demo import workshop
 
 
 class Command(BaseCommand):
@@ -29,6 +30,10 @@ class Command(BaseCommand):
         self.stdout.write("The demo workshop is ready.")
 
     def _empty(self) -> None:
-        tables = [t for t in connection.introspection.table_names() if t.startswith(("people_", "workshop_", "measuring_", "cases_", "axes_")) or t == "django_session"]
+        tables = [
+            t
+            for t in connection.introspection.table_names()
+            if t.startswith(("people_", "workshop_", "measuring_", "cases_", "axes_")) or t == "django_session"
+        ]
         with connection.cursor() as cursor:
             cursor.execute("TRUNCATE " + ", ".join(f'"{t}"' for t in tables) + " RESTART IDENTITY CASCADE")
