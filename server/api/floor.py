@@ -306,7 +306,7 @@ def record(request: HttpRequest, printer_id: int, place: str = ""):
                         at=case.closed_at,
                         who=person(case.closed_by),
                         kind="case",
-                        words=f"Closed: {case.get_closing_display()}",
+                        words=f"Closed: {case.get_closing_display()}. {case.cause}".rstrip(". ") + ".",
                         place="all",
                         case_id=case.pk,
                     )

@@ -75,10 +75,7 @@ def sign_in(request: HttpRequest, payload: SignIn):
     """Sign in. After eight wrong tries a name is locked for a quarter of an hour."""
     user = authenticate(request, username=payload.username.strip(), password=payload.password)
     if user is None:
-        if getattr(request, "axes_locked_out", False):
-            raise Problem(
-                429, "locked", "Too many wrong tries. Wait a quarter of an hour, or ask the lead.", "password"
-            )
+        # Locked out by the tries before this one, or just now by it: the middleware answers (kestov.views.locked).
         raise Problem(401, "wrong_sign_in", "The name or the password is not right.", "password")
     login(request, user)
     return _state(request)

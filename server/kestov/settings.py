@@ -79,6 +79,7 @@ AXES_FAILURE_LIMIT = 8
 AXES_COOLOFF_TIME = 0.25  # hours
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_VERBOSE = False
+AXES_LOCKOUT_CALLABLE = "kestov.views.locked"
 
 SESSION_COOKIE_AGE = 30 * 24 * 3600
 SESSION_COOKIE_SAMESITE = "Lax"
@@ -117,4 +118,10 @@ LOGGING = {
     "formatters": {"plain": {"format": "{levelname} {name}: {message}", "style": "{"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
+    # A refusal is an answer, not an event for the log.
+    "loggers": {
+        "django.request": {"level": "ERROR"},
+        "django.security.csrf": {"level": "ERROR"},
+        "axes": {"level": "ERROR"},
+    },
 }

@@ -26,6 +26,18 @@ def authority(request: HttpRequest) -> HttpResponse:
         return HttpResponse(f.read(), content_type="application/x-x509-ca-cert")
 
 
+def locked(request: HttpRequest, *args: object, **kwargs: object) -> JsonResponse:
+    body = {
+        "type": "about:blank",
+        "title": "Too many tries",
+        "status": 429,
+        "code": "locked",
+        "detail": "Too many wrong tries. Wait a quarter of an hour, or ask the lead.",
+        "field": "password",
+    }
+    return JsonResponse(body, status=429, content_type="application/problem+json")
+
+
 def csrf_failure(request: HttpRequest, reason: str = "") -> JsonResponse:
     body = {
         "type": "about:blank",

@@ -15,6 +15,8 @@ Array = NDArray[np.float64]
 
 #: Partials above this say nothing more about a belt (Hz).
 BAND_HZ = 2800.0
+#: A tone louder than this (full scale) is what was recorded, not what disturbs it.
+_LOUDEST_TONE = 0.35
 #: Rumble below this is handling, not a belt (Hz).
 RUMBLE_HZ = 11.0
 
@@ -107,7 +109,7 @@ def remove_steady_tones(x: Array, rate_hz: float, quiet: NDArray[np.bool_]) -> t
         wave = _phasor(f / rate_hz, len(x))
         turned = x * wave.conj()
         c = 2 / total * (weight @ turned)
-        if not _is_steady(turned, abs(c), weight, rate_hz):
+        if abs(c) > _LOUDEST_TONE or not _is_steady(turned, abs(c), weight, rate_hz):
             continue
         clean = clean - (c.real * wave.real - c.imag * wave.imag)
         tones.append(SteadyTone(frequency_hz=float(f), amplitude=float(abs(c))))
@@ -133,12 +135,14 @@ def _is_steady(turned: NDArray[np.complex128], amplitude: float, weight: Array, 
     """
     block = int(0.5 * rate_hz)
     m = len(turned) // block
-    heard = weight[: m * block].reshape(m, block).mean(axis=1) > 0.05 * weight.max()
-    z = 2 * np.abs(turned[: m * block].reshape(m, block).mean(axis=1))[heard]
+    share = weight[: m * block].reshape(m, block)
+    heard = share.mean(axis=1) > 0.05 * weight.max()
+    sums = (turned[: m * block].reshape(m, block) * share).sum(axis=1)
+    z = 2 * np.abs(sums[heard]) / share.sum(axis=1)[heard]
     if len(z) < 3:
         return True
     low, middle, high = np.quantile(z, (0.25, 0.5, 0.75))
-    return bool(low > 0.5 * high and amplitude > 0.7 * middle)
+    return bool(low > 0.5 * high and z.min() > 0.25 * middle and amplitude > 0.7 * middle)
 
 
 def _coarse_median(power: Array, width: int) -> Array:

@@ -1,0 +1,80 @@
+"""What the lead sets up, and the demo workshop made by the same rules."""
+
+import os
+from unittest import mock
+
+from cases.models import Case
+from demo.models_of_printers import MODELS
+from demo.workshop import load
+from django.core.management import call_command
+from django.test import Client, TestCase
+from measuring.models import Capture
+from people.models import AuditEntry, User
+from workshop.models import Component, Printer
+
+from .world import ApiCase
+
+
+class Lead(ApiCase):
+    def test_a_model_a_machine_and_its_parts(self):
+        model = {**MODELS[3], "name": "Plover Short"}
+        shop = self.good("lead", "POST", "/workshop/models", model)
+        made = next(m for m in shop["models"] if m["name"] == "Plover Short")
+        body = {"name": "Fender", "model_id": made["id"], "place_id": shop["places"][0]["id"]}
+        shop = self.good("lead", "POST", "/workshop/printers", body)
+        fender = next(p for p in shop["printers"] if p["name"] == "Fender")
+        places = set(Component.objects.filter(printer_id=fender["id"]).values_list("place", flat=True))
+        self.assertLessEqual({"t1", "t2", "t3"}, places)
+        self.assertIn("fitness", self.good("member", "GET", f"/printers/{fender['id']}")["condition"])
+        self.assertTrue(AuditEntry.objects.filter(words__contains="Fender").exists())
+
+    def test_names_are_used_once_and_wrong_models_say_where(self):
+        status, answer = self.call("lead", "POST", "/workshop/places", {"name": "Long walk"})
+        self.assertIn(status, (409, 422), answer)
+        self.assertEqual(answer["field"], "name")
+        bad = {**MODELS[0], "name": "Odd", "description": {**MODELS[0]["description"], "pairs": [["a", "z"]]}}
+        status, answer = self.call("lead", "POST", "/workshop/models", bad)
+        self.assertEqual(status, 422)
+        self.assertIn("pair", answer["detail"])
+
+    def test_people(self):
+        body = {"username": "ebb", "name": "Ebba Quill", "password": "a-long-wet-rope", "role": "technician"}
+        people = self.good("lead", "POST", "/people", body)
+        self.assertIn("Ebba Quill", [p["name"] for p in people])
+        self.assertEqual(self.call("lead", "POST", "/people", body)[1]["field"], "username")
+        self.assertEqual(
+            self.call("lead", "POST", "/people", {**body, "username": "x", "password": "123"})[1]["field"], "password"
+        )
+
+
+class Empty(TestCase):
+    def test_the_first_account_asks_for_the_printed_code_and_is_made_once(self):
+        client = Client()
+        body = {"code": "123456", "username": "ebb", "name": "Ebba Quill", "password": "a-long-wet-rope"}
+        with mock.patch.dict(os.environ, {"KESTOV_FIRST_CODE": "654321"}):
+            self.assertEqual(
+                client.post("/api/first-account", body, content_type="application/json").json()["field"], "code"
+            )
+            body["code"] = "654321"
+            made = client.post("/api/first-account", body, content_type="application/json")
+            self.assertEqual((made.status_code, made.json()["me"]["role"]), (200, "lead"))
+            again = client.post("/api/first-account", {**body, "username": "two"}, content_type="application/json")
+            self.assertEqual(again.status_code, 409)
+        self.assertEqual(User.objects.count(), 1)
+
+
+class Demo(TestCase):
+    def test_it_is_made_whole_and_only_into_an_empty_workshop(self):
+        load()
+        kinds = {p.model.motion().kinematics for p in Printer.objects.select_related("model")}
+        self.assertEqual(kinds, {"bed_slinger", "fixed_bed", "corexy", "delta", "belt_bed"})
+        self.assertGreaterEqual(Printer.objects.count(), 6)
+        self.assertEqual(Case.objects.exclude(state="closed").count(), 3)
+        self.assertGreater(Capture.objects.count(), 50)
+        first, last = (Capture.objects.order_by(o).first().taken_at for o in ("taken_at", "-taken_at"))
+        self.assertGreater((last - first).days, 80)
+        self.assertFalse(Capture.objects.exclude(source="standin").exists())
+        # A second call leaves a workshop with people in it alone.
+        before = User.objects.count()
+        call_command("demo", "--if-empty", verbosity=0)
+        self.assertEqual(User.objects.count(), before)
