@@ -79,6 +79,8 @@ def main(args: argparse.Namespace) -> int:
             setup.web()
             names = _names(args)
             env["KESTOV_HOSTS"] = ",".join(names)
+            if args.mains:
+                env["KESTOV_MAINS_HZ"] = str(args.mains)
             certificate = _tls(args, names, env) if args.tls or args.cert else None
             if args.behind_proxy:
                 env["KESTOV_BEHIND_PROXY"] = "1"

@@ -121,7 +121,7 @@ class CaptureMeta(Schema):
     instrument_id: int | None = None
     source: Source = "file"
     span_mm: float | None = None
-    mains_hz: Literal[50, 60] = 50
+    mains_hz: Literal[50, 60] | None = None
     circumstances: dict[str, str | float | None] = {}
     supersedes: UUID | None = None
     taken_at: datetime | None = None
@@ -238,7 +238,7 @@ def _density(belt: BeltTransmission) -> tuple[float, float, str]:
     return (*linear_density_typical(belt.width_mm), "typical")
 
 
-def _pluck_context(printer: Printer, place: str, span_mm: float | None, mains_hz: int) -> dict[str, Any]:
+def _pluck_context(printer: Printer, place: str, span_mm: float | None, mains_hz: int | None) -> dict[str, Any]:
     belt = printer.model.motion().belts()[place]
     span = span_mm if span_mm is not None else (belt.spans[0].span_mm if belt.spans else None)
     if span is None:
@@ -255,7 +255,7 @@ def _pluck_context(printer: Printer, place: str, span_mm: float | None, mains_hz
         "linear_density_g_per_m": density,
         "linear_density_u95_percent": percent,
         "target_n": {"low": low, "high": high},
-        "mains_hz": mains_hz,
+        "mains_hz": mains_hz or settings.MAINS_HZ,
         "axis": place,
     }
 
@@ -421,7 +421,7 @@ def stand_in(request: HttpRequest, printer_id: int, payload: StandIn):
     printer.simulated = after.model_dump(mode="json")
     printer.save(update_fields=["simulated"])
     meta = CaptureMeta(id=payload.id, place=payload.place, case_id=payload.case_id, source="standin")
-    context = _pluck_context(printer, payload.place, None, 50)
+    context = _pluck_context(printer, payload.place, None, None)
     return _store(request, printer, meta, "belt-pluck", context, wav(sound), "stand-in.wav", "standin")
 
 

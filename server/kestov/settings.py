@@ -107,6 +107,9 @@ STATIC_URL = "/static/"
 WHITENOISE_ROOT = DIST if DIST.exists() else None
 WHITENOISE_INDEX_FILE = False
 
+#: Frequency of the mains where the workshop stands, 50 or 60 Hz.
+MAINS_HZ = 60 if os.environ.get("KESTOV_MAINS_HZ") == "60" else 50
+
 #: Largest upload (bytes): a recording of five minutes at 48 kHz, a picture, a large table.
 MAX_UPLOAD = 64 * 1024 * 1024
 MAX_PICTURE = 12 * 1024 * 1024

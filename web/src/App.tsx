@@ -133,8 +133,10 @@ function MyMenu({ me }: { me: Me }) {
     mutationFn: () => got(api.DELETE("/api/session")),
     onSettled: (s, error) => {
       if (!error || (error instanceof Refusal && error.status === 401)) {
-        client.clear();
+        // Nothing that one person saw is left for the next; the session itself stays, so that the page follows it.
+        client.removeQueries({ predicate: (q) => q.queryKey[0] !== "session" });
         if (s) client.setQueryData(["session"], s);
+        else client.invalidateQueries({ queryKey: ["session"] });
       }
     },
   });

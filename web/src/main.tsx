@@ -9,10 +9,13 @@ import "./style.css";
 const client = new QueryClient({
   defaultOptions: {
     queries: {
+      // Try, and say what came of it: a browser's idea of being online knows nothing of a workshop's own network.
+      networkMode: "always",
       staleTime: 2000,
       // A refusal will not change by asking again; a dropped network may.
       retry: (count, error) => error instanceof Refusal && error.status === 0 && count < 3,
     },
+    mutations: { networkMode: "always" },
   },
 });
 

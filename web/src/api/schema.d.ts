@@ -2116,12 +2116,8 @@ export interface components {
             source: "file" | "microphone" | "standin" | "lossy" | "typed";
             /** Span Mm */
             span_mm?: number | null;
-            /**
-             * Mains Hz
-             * @default 50
-             * @enum {integer}
-             */
-            mains_hz: 50 | 60;
+            /** Mains Hz */
+            mains_hz?: (50 | 60) | null;
             /**
              * Circumstances
              * @default {}

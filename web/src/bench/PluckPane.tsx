@@ -1,7 +1,7 @@
 /** Plucking one belt: where and how, the sound from microphone, file or stand-in, and what was heard in it. */
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { api, got, newKey, type Schemas, send } from "../api/client";
+import { api, got, newKey, Refusal, type Schemas, send } from "../api/client";
 import { Button, Caution, ErrorNote, Field, INPUT, useKey } from "../kit/bits";
 import { parseFigure, sentence } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
@@ -36,7 +36,6 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
     case_id: caseId,
     source,
     span_mm: span,
-    mains_hz: 50,
     circumstances: belt.head_at ? { head_x_mm: belt.head_at.x ?? null, head_y_mm: belt.head_at.y ?? null } : {},
   });
 
@@ -71,7 +70,7 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
         wav,
         name: fileName,
       };
-      return deliver(recording);
+      return delivered(recording, () => deliver(recording));
     });
 
   async function start() {
@@ -98,25 +97,17 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
         name: "microphone.wav",
       };
       setLive(null);
-      // Kept in the browser until the workshop has it.
-      await keep(recording);
-      try {
-        if (chunks !== null) {
-          const capture = await send<Schemas["CaptureOut"]>(
-            `/api/printers/${printerId}/recordings/${r.id}/finish?chunks=${chunks}`,
-            JSON.stringify(recording.meta),
-            r.id,
-            "application/json",
-          );
-          await drop(r.id);
-          return capture;
-        }
-        return await deliver(recording);
-      } catch (e) {
-        // A recording that the core refuses is not worth keeping; one that could not be sent is.
-        if (e instanceof Error && "status" in e && e.status !== 0) await drop(r.id);
-        throw e;
-      }
+      return delivered(recording, async () => {
+        if (chunks === null) return deliver(recording);
+        const capture = await send<Schemas["CaptureOut"]>(
+          `/api/printers/${printerId}/recordings/${r.id}/finish?chunks=${chunks}`,
+          JSON.stringify(recording.meta),
+          r.id,
+          "application/json",
+        );
+        await drop(r.id);
+        return capture;
+      });
     });
 
   useEffect(() => () => void recorder.current?.abandon(), []);
@@ -233,6 +224,17 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
       )}
     </section>
   );
+}
+
+/** Keep a recording in the browser until the workshop has it; one that the core refuses is not worth keeping. */
+async function delivered(recording: PendingRecording, run: () => Promise<Schemas["CaptureOut"]>) {
+  await keep(recording);
+  try {
+    return await run();
+  } catch (e) {
+    if (e instanceof Refusal && e.status !== 0) await drop(recording.id);
+    throw e;
+  }
 }
 
 function describe(printer: Schemas["BenchOut"], belt: Schemas["BenchBelt"]): Schemas["Description"] {

@@ -121,7 +121,7 @@ export function Report() {
           ))}
         </div>
       </fieldset>
-      <Field label="Since when?" hint="In your own words: since yesterday, since the new spool.">
+      <Field label="Since when?" hint="In your own words: yesterday, the new spool.">
         {(fid, note) => (
           <input
             id={fid}

@@ -103,9 +103,11 @@ export function SpectrumPlot({ view, partials, name }: { view: View; partials: P
         {partials.slice(0, 7).map((p) => (
           <g key={p.n}>
             <path d={`M${x(p.frequency_hz)} 150v8`} stroke="var(--go)" strokeWidth={2.5} />
-            <text x={x(p.frequency_hz)} y={173} textAnchor="middle" fontSize={13} fill="var(--ink)">
-              {p.n === 1 ? `${p.frequency_hz.toFixed(1)}` : `×${p.n}`}
-            </text>
+            {x(p.frequency_hz) < W - 62 ? (
+              <text x={x(p.frequency_hz)} y={173} textAnchor="middle" fontSize={13} fill="var(--ink)">
+                {p.n === 1 ? `${p.frequency_hz.toFixed(1)}` : `×${p.n}`}
+              </text>
+            ) : null}
           </g>
         ))}
         <text x={W - 2} y={173} textAnchor="end" fontSize={12} fill="var(--ink2)">

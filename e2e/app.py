@@ -1,0 +1,132 @@
+"""The application under test: the real server on the demo workshop, and a real browser before it."""
+
+from __future__ import annotations
+
+import atexit
+import os
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+import urllib.request
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from playwright.sync_api import Browser, BrowserContext, Page, Playwright, sync_playwright
+
+ROOT = Path(__file__).resolve().parent.parent
+AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
+
+
+@cache
+def address() -> str:
+    """Start the server once for all tests, on a database of its own filled with the demo workshop."""
+    import psycopg
+
+    base, _, _ = os.environ["DATABASE_URL"].rpartition("/")
+    with psycopg.connect(f"{base}/postgres", autocommit=True) as db:
+        db.execute("drop database if exists kestov_browser with (force)")
+        db.execute("create database kestov_browser")
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        port = s.getsockname()[1]
+    env = {
+        **os.environ,
+        "DATABASE_URL": f"{base}/kestov_browser",
+        "PYTHONPATH": f"{ROOT / 'core'}{os.pathsep}{ROOT / 'server'}",
+    }
+    for command in (["migrate", "--verbosity", "0"], ["demo"]):
+        subprocess.run(
+            [sys.executable, "manage.py", *command], cwd=ROOT / "server", env=env, check=True, stdout=subprocess.DEVNULL
+        )
+    env["KESTOV_POOL"] = "1"
+    server = subprocess.Popen(
+        [
+            str(Path(sys.executable).parent / "granian"),
+            "--interface",
+            "wsgi",
+            "--host",
+            "127.0.0.1",
+            "--port",
+            str(port),
+        ]
+        + ["--workers", "1", "--blocking-threads", "4", "--log-level", "warning", "kestov.wsgi:application"],
+        cwd=ROOT / "server",
+        env=env,
+    )
+    atexit.register(server.terminate)
+    url = f"http://127.0.0.1:{port}"
+    for _ in range(200):
+        try:
+            urllib.request.urlopen(f"{url}/api/session", timeout=5).read()
+            return url
+        except OSError:
+            time.sleep(0.1)
+    raise RuntimeError("the server does not answer")
+
+
+@cache
+def _playwright() -> Playwright:
+    started = sync_playwright().start()
+    atexit.register(started.stop)
+    return started
+
+
+class AppCase(unittest.TestCase):
+    """A browser of its own for each class; ``sign_in`` opens a page as somebody of the demo workshop."""
+
+    flags: list[str] = []
+    browser: Browser
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        address()
+        cls.browser = _playwright().chromium.launch(executable_path=CHROMIUM, args=[*FLAGS, *cls.flags])
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls.browser.close()
+
+    def setUp(self) -> None:
+        self.contexts: list[BrowserContext] = []
+        self.complaints: list[str] = []
+
+    def tearDown(self) -> None:
+        for context in self.contexts:
+            context.close()
+        self.assertEqual(self.complaints, [], "errors in the browser's console")
+
+    def sign_in(self, who: str, width: int = 1280, height: int = 800, **options: Any) -> Page:
+        context = self.browser.new_context(viewport={"width": width, "height": height}, base_url=address(), **options)
+        context.set_default_timeout(15000)
+        self.contexts.append(context)
+        page = context.new_page()
+        page.on("pageerror", lambda e: self.complaints.append(str(e)))
+        page.goto("/")
+        page.get_by_label("Name to sign in with").fill(who)
+        page.get_by_label("Password").fill(f"tide-table-{who}")
+        page.keyboard.press("Enter")
+        page.get_by_role("navigation", name="Main").wait_for()
+        return page
+
+    def assert_accessible(self, page: Page, what: str) -> None:
+        """Axe finds nothing, by the rules of WCAG 2.2 AA."""
+        page.wait_for_load_state("networkidle")
+        page.evaluate(AXE.read_text())
+        found = page.evaluate(
+            "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']})"
+            ".then(r => r.violations.map(v => v.id + ': ' + v.nodes.map(n => n.html).slice(0, 2).join(' | ')))"
+        )
+        self.assertEqual(found, [], what)
+
+
+def wav_file(name: str, data: bytes) -> Path:
+    """A file on disk for a browser to load or to play as its microphone."""
+    path = Path(tempfile.mkdtemp(prefix="kestov-e2e-")) / name
+    path.write_bytes(data)
+    return path

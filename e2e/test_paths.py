@@ -1,0 +1,206 @@
+"""The main paths, as people walk them, in a real browser on the demo workshop."""
+
+from __future__ import annotations
+
+import io
+import re
+
+from kestov_core.simulator.sound import Belt, Pluck, Room, record, wav
+from PIL import Image
+from playwright.sync_api import Page, expect
+
+from .app import AppCase, wav_file
+
+#: What the microphone hears: five plucks of a belt at 81.5 Hz, which on Bowline's belt A is some 17.8 N.
+HEARD_HZ = 81.5
+SOUND = wav(record(Belt(f0_hz=HEARD_HZ), [Pluck(0.5 + 1.2 * i) for i in range(5)], 7, 48000, Room(hiss=0.001), seed=8))
+
+
+def say(words: str) -> re.Pattern[str]:
+    return re.compile(words)
+
+
+class ComplaintToProof(AppCase):
+    """One machine from complaint to a proven fix, microphone included."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.sound = wav_file("microphone.wav", SOUND)
+        cls.flags = [
+            "--use-fake-device-for-media-stream",
+            "--use-fake-ui-for-media-stream",
+            f"--use-file-for-fake-audio-capture={cls.sound}",
+        ]
+        super().setUpClass()
+
+    def test_from_the_floor_to_a_closed_case(self) -> None:
+        page = self.sign_in("tech")
+        expect(page.get_by_text(say("Bowline: Echoes"))).to_be_visible()
+        page.keyboard.press("1")
+        expect(page.get_by_role("heading", name="Take this case")).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", name="Pluck both belts")).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("Now pluck belt A.")).to_be_visible()
+
+        self._by_microphone(page)
+        page.keyboard.press("3")
+        expect(page.get_by_text("Do now, motors off")).to_be_visible(timeout=20000)
+        # Turn as advised and measure again until it holds.
+        for _ in range(6):
+            page.keyboard.press("Enter")
+            for belt in ("A", "B"):
+                expect(page.get_by_text(f"Now pluck belt {belt}.")).to_be_visible(timeout=20000)
+                page.keyboard.press("3")
+            page.get_by_text(say("It holds|Do now, motors off|cannot tell yet")).first.wait_for(timeout=20000)
+            if page.get_by_text("It holds").is_visible():
+                break
+        expect(page.get_by_text("It holds. Nothing more to turn.")).to_be_visible()
+        page.keyboard.press("Enter")
+
+        expect(page.get_by_role("heading", name="Close the case")).to_be_visible()
+        page.keyboard.press("Enter")
+        page.get_by_label("What was it?").fill("Belt A slack")
+        page.get_by_role("button", name="Close the case").click()
+        expect(page.get_by_role("heading", name="Closed")).to_be_visible()
+        expect(page.get_by_text("Mended and verified. Belt A slack").first).to_be_visible()
+        # Before and after stand side by side.
+        expect(page.get_by_role("columnheader", name="2", exact=True)).to_be_visible()
+        page.get_by_role("link", name="Bowline").click()
+        expect(page.get_by_text("Closed: Mended and verified. Belt A slack.")).to_be_visible()
+        expect(page.get_by_text("Fit for use")).to_be_visible()
+
+    def _by_microphone(self, page: Page) -> None:
+        page.keyboard.press("1")
+        expect(page.get_by_text("Pluck now, five times.")).to_be_visible()
+        expect(page.get_by_role("meter")).to_be_visible()
+        # Plucks appear while they are played, found by the core.
+        expect(page.get_by_text(say("[3-9] good plucks so far"))).to_be_visible(timeout=30000)
+        page.keyboard.press("1")
+        expect(page.get_by_text("Now pluck belt B.")).to_be_visible(timeout=20000)
+        figure = page.evaluate(
+            "fetch('/api/printers/1/rounds?place=a&case_id=' + new URLSearchParams(location.search).get('case'))"
+            ".then(r => r.json()).then(r => r.rounds.at(-1).readings[0].capture)"
+        )
+        self.assertEqual(figure["source"], "microphone")
+        self.assertLess(abs(figure["found"]["frequency"]["value"] / HEARD_HZ - 1), 0.003)
+
+
+class AtTheBench(AppCase):
+    def test_a_file_from_a_phone_and_one_that_is_none(self) -> None:
+        page = self.sign_in("tech2")
+        page.goto("/bench/2/belts/a")
+        load = page.get_by_label("Recording of the plucked belt")
+        load.set_input_files(files=[{"name": "notes.wav", "mimeType": "audio/wav", "buffer": b"tension was fine"}])
+        expect(page.get_by_role("alert")).to_contain_text("cannot read this recording")
+        load.set_input_files(wav_file("belt.wav", SOUND))
+        expect(page.get_by_text("Now pluck belt B.")).to_be_visible(timeout=20000)
+        page.get_by_role("button", name=say("^Belt A")).click()
+        expect(page.get_by_text(say("Pitch"))).to_contain_text("81.")
+
+    def test_the_recording_outlives_a_dropped_network(self) -> None:
+        page = self.sign_in("tech2")
+        page.goto("/bench/3/belts/y")
+        expect(page.get_by_text("Now pluck belt Y.")).to_be_visible()
+        page.context.set_offline(True)
+        page.get_by_label("Recording of the plucked belt").set_input_files(wav_file("belt.wav", SOUND))
+        expect(page.get_by_role("alert")).to_contain_text("cannot be reached", timeout=30000)
+        kept = page.get_by_text("kept here and not in the workshop yet")
+        expect(kept).to_be_visible()
+        # Back in reach it goes by itself, and only once.
+        page.context.set_offline(False)
+        expect(kept).to_have_count(0, timeout=20000)
+        page.goto("/machines/3")
+        expect(page.get_by_text(say("Plucked belt Y")).first).to_be_visible()
+
+    def test_figures_are_typed_with_enter_alone(self) -> None:
+        page = self.sign_in("tech2")
+        page.goto("/bench/4/belt-deflection/x")
+        expect(page.get_by_label(say("reading 1"))).to_be_focused()
+        for figure in ("2,5", "6", "2.6", "6,1", "oops"):
+            page.keyboard.type(figure)
+            page.keyboard.press("Enter")
+        expect(page.get_by_role("alert")).to_contain_text("“oops” is not a figure")
+        self.assertEqual(page.get_by_role("row").count(), 4)
+        for _ in range(4):
+            page.keyboard.press("Backspace")
+        page.keyboard.press("Backspace")
+        self.assertEqual(page.get_by_role("row").count(), 3)
+        page.get_by_role("button", name=say("Compute|Work it out|Reckon|Judge|Save|Keep")).first.click()
+        expect(page.get_by_role("img", name=say("Tension"))).to_be_visible()
+
+    def test_units_as_preferred(self) -> None:
+        page = self.sign_in("tech2")
+        page.goto("/machines/2")
+        page.get_by_role("button", name=say("Oda Fenwright")).click()
+        page.get_by_role("menuitemradio", name="pounds force").click()
+        page.keyboard.press("Escape")
+        expect(page.get_by_text(say(r"± .* lbf")).first).to_be_visible()
+
+
+class FromAPhone(AppCase):
+    def test_a_member_reports_in_a_minute_with_a_picture(self) -> None:
+        page = self.sign_in("member", 375, 740, has_touch=True, is_mobile=True)
+        page.get_by_role("link", name=say("Halyard")).first.click()
+        page.get_by_role("button", name="Report a fault").click()
+        page.get_by_label("What do you see or hear?").select_option("squeak")
+        page.get_by_label("Since when?").fill("yesterday")
+        picture = io.BytesIO()
+        Image.new("RGB", (1200, 900), (120, 130, 125)).save(picture, "JPEG")
+        page.locator("input[type=file]").set_input_files(
+            files=[{"name": "wall.jpg", "mimeType": "image/jpeg", "buffer": picture.getvalue()}]
+        )
+        # What was entered survives a page that is loaded again.
+        page.reload()
+        expect(page.get_by_label("Since when?")).to_have_value("yesterday")
+        page.locator("input[type=file]").set_input_files(
+            files=[{"name": "wall.jpg", "mimeType": "image/jpeg", "buffer": picture.getvalue()}]
+        )
+        page.get_by_role("button", name=say("Send|Report")).click()
+        expect(page.get_by_role("heading", name="Squeak or creak")).to_be_visible()
+        expect(page.locator("figure img")).to_be_visible()
+        self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), 375)
+
+
+class Views(AppCase):
+    """Each main view in daylight and in the dim room: axe finds nothing, and nothing runs off the side."""
+
+    PATHS = {
+        "floor": "/",
+        "machine": "/machines/5",
+        "cases": "/cases",
+        "case": "/cases/4",
+        "bench": "/bench",
+        "bench of a machine": "/bench/6",
+        "belts": "/bench/6/belts/y1",
+        "readings": "/bench/6/belt-tracking/x",
+        "report": "/report/6",
+        "workshop": "/workshop",
+        "scripting": "/scripting",
+    }
+
+    def test_axe_on_each_view_in_both_lights(self) -> None:
+        page = self.sign_in("lead")
+        for light in ("day", "dim"):
+            page.evaluate(
+                "light => fetch('/api/me', {method: 'PATCH', body: JSON.stringify({light}), headers: {'Content-Type':"
+                " 'application/json', 'X-CSRFToken': document.cookie.match(/csrftoken=([^;]*)/)[1]}})",
+                light,
+            )
+            for name, path in self.PATHS.items():
+                with self.subTest(view=name, light=light):
+                    page.goto(path)
+                    page.get_by_role("heading").first.wait_for()
+                    self.assert_accessible(page, f"{name}, {light}")
+                    self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), 1280)
+
+    def test_the_door(self) -> None:
+        page = self.sign_in("member")
+        page.get_by_role("button", name=say("Jory Pell")).click()
+        page.get_by_role("menuitem", name="Sign out").click()
+        expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
+        self.assert_accessible(page, "sign in")
+        page.get_by_label("Name to sign in with").fill("member")
+        page.get_by_label("Password").fill("wrong")
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("The name or the password is not right.")).to_be_visible()
