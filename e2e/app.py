@@ -54,8 +54,14 @@ def address() -> str:
             "127.0.0.1",
             "--port",
             str(port),
-        ]
-        + ["--workers", "1", "--blocking-threads", "4", "--log-level", "warning", "kestov.wsgi:application"],
+            "--workers",
+            "1",
+            "--blocking-threads",
+            "4",
+            "--log-level",
+            "warning",
+            "kestov.wsgi:application",
+        ],
         cwd=ROOT / "server",
         env=env,
     )

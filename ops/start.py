@@ -41,6 +41,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument("--cert", type=Path, help="certificate file (PEM, with its chain)")
     parser.add_argument("--key", type=Path, help="its private key (PEM)")
+    parser.add_argument("--mains", type=int, choices=(50, 60), help="mains frequency in Hz (50 where it is not given)")
     parser.add_argument(
         "--behind-proxy", action="store_true", help="a TLS proxy stands before it (X-Forwarded-Proto is believed)"
     )
@@ -233,8 +234,11 @@ def _greet(address: str, code: str, args: argparse.Namespace, tls: bool) -> None
         for role, name, password in SIGN_INS:
             print(f"  {role:<11} {name:<7} {password}")
     if tls and not args.cert:
+        there = address
+        if args.bind in ("0.0.0.0", "::") and len(_names(args)) > 3:
+            there = f"https://{_names(args)[3]}:{args.port}"
         print(
-            f"Trust it once on each device: open {address}/authority.crt there and install it as an authority\n(or copy {STATE / 'tls' / 'authority.crt'}); see docs/running.md."
+            f"Trust it once on each device: open {there}/authority.crt there and install it as an authority\n(or copy {STATE / 'tls' / 'authority.crt'}); see docs/running.md."
         )
     print("Ctrl-C stops it.", flush=True)
     os.environ.pop("KESTOV_FIRST_CODE", None)

@@ -7,9 +7,12 @@ import { parseFigure, sentence } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
 import { SpectrumPlot, Waveform } from "../kit/SoundPlot";
 import { useMe } from "../session/me";
+import { InstrumentChoice, rememberedInstrument } from "./InstrumentChoice";
 import { deliver, drop, keep, type PendingRecording } from "./pending";
 import { canRecord, type Live, Recorder } from "./recorder";
 import { fileAsWav } from "./wav";
+
+const MICROPHONE = /microphone|phone/;
 
 type Props = {
   printerId: number;
@@ -25,6 +28,7 @@ type Props = {
 export function PluckPane({ printerId, printer, belt, caseId, round, wanted, latest, onDone }: Props) {
   const [spanText, setSpanText] = useState(belt.span_mm ? String(belt.span_mm) : "");
   const [live, setLive] = useState<Live | null>(null);
+  const [instrument, setInstrument] = useState(() => rememberedInstrument(printer.instruments, MICROPHONE));
   const recorder = useRef<Recorder | null>(null);
   const fileInput = useRef<HTMLInputElement>(null);
   const span = parseFigure(spanText);
@@ -34,6 +38,7 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
     id,
     place: belt.place,
     case_id: caseId,
+    instrument_id: instrument,
     source,
     span_mm: span,
     circumstances: belt.head_at ? { head_x_mm: belt.head_at.x ?? null, head_y_mm: belt.head_at.y ?? null } : {},
@@ -166,6 +171,14 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
                   />
                 )}
               </Field>
+            </li>
+            <li>
+              <InstrumentChoice
+                instruments={printer.instruments}
+                kinds={MICROPHONE}
+                value={instrument}
+                onChange={setInstrument}
+              />
             </li>
           </ol>
         </div>

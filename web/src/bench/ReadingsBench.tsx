@@ -10,6 +10,7 @@ import { Sketch } from "../kit/Sketch";
 import { Strip } from "../kit/Strip";
 import { useMe } from "../session/me";
 import { useBench } from "./BenchStart";
+import { InstrumentChoice, rememberedInstrument } from "./InstrumentChoice";
 
 type Bench = Schemas["BenchOut"];
 type Belt = Schemas["BenchBelt"];
@@ -25,6 +26,7 @@ type Form = {
   title: (place: string) => string;
   how: string[];
   caution: string;
+  instruments: RegExp;
   columns: Column[];
   watch?: string;
   least: number;
@@ -43,6 +45,7 @@ const FORMS: Record<string, Form> = {
       "Hook the spring scale on the belt and pull square to it until it has moved 5 to 10 mm.",
       "Read the force and how far it moved. Three times, at two depths.",
     ],
+    instruments: /scale/,
     caution: "Motors off and unplugged: the head must not move by itself while your hand is in the frame.",
     columns: [
       { name: "force_n", label: "Force", unit: "N", min: 0.01, max: 200 },
@@ -76,6 +79,7 @@ const FORMS: Record<string, Form> = {
       "At the idler, measure the gap from the belt's edge to the upper and to the lower flange.",
       "The same in the middle and at the other end.",
     ],
+    instruments: /gauge|caliper/,
     caution: "Unplugged. Motors pushed by hand make current: move slowly.",
     columns: [
       { name: "travel_mm", label: "Place", unit: "mm", min: -2000, max: 2000 },
@@ -106,6 +110,7 @@ const FORMS: Record<string, Form> = {
       "Begin where the head has its full speed, past the ramp.",
       "Count ripples from crest to crest and measure their distance together. At two corners or more.",
     ],
+    instruments: /caliper/,
     caution: "Take the part off with a flexible plate first; a blade slips towards the hand.",
     columns: [
       { name: "count", label: "Ripples", unit: "count", min: 1, max: 200 },
@@ -177,6 +182,7 @@ function Readings({
     Object.fromEntries(form.settings.map((s) => [s.name, s.start(belt)])),
   );
   const [key, setKey] = useState(newKey);
+  const [instrument, setInstrument] = useState(() => rememberedInstrument(bench.instruments, form.instruments));
   useEffect(() => sessionStorage.setItem(store, JSON.stringify(rows)), [rows, store]);
   const printer = useQuery({
     queryKey: ["printer", id],
@@ -193,6 +199,7 @@ function Readings({
         id: key,
         place,
         case_id: caseId,
+        instrument_id: instrument,
         circumstances: {},
         context: form.context(rows, settings, place, belt),
       });
@@ -227,6 +234,12 @@ function Readings({
         </div>
         <Caution>{form.caution}</Caution>
         <div className="grid gap-3 sm:grid-cols-3">
+          <InstrumentChoice
+            instruments={bench.instruments}
+            kinds={form.instruments}
+            value={instrument}
+            onChange={setInstrument}
+          />
           {form.settings.map((s) => (
             <Field key={s.name} label={s.label} hint={s.hint}>
               {(fid, note) => (

@@ -1,0 +1,54 @@
+/** Which instrument a capture is taken with; the last one chosen on this device is offered first. */
+import type { Schemas } from "../api/client";
+import { Field, INPUT } from "../kit/bits";
+
+type Instrument = Schemas["InstrumentOut"];
+const KEPT = "kestov-instrument";
+
+export function rememberedInstrument(instruments: Instrument[], kinds: RegExp): number | null {
+  const kept = Number(localStorage.getItem(`${KEPT}-${kinds.source}`));
+  return instruments.find((i) => i.id === kept)?.id ?? null;
+}
+
+type Props = {
+  instruments: Instrument[];
+  kinds: RegExp;
+  value: number | null;
+  onChange: (id: number | null) => void;
+};
+
+export function InstrumentChoice({ instruments, kinds, value, onChange }: Props) {
+  const fitting = instruments.filter((i) => kinds.test(i.kind));
+  if (!fitting.length) return null;
+  const chosen = fitting.find((i) => i.id === value);
+  return (
+    <Field
+      label="Taken with"
+      hint={
+        chosen?.overdue
+          ? "Its check is overdue: compare it with something known before you trust small differences."
+          : undefined
+      }
+    >
+      {(id, note) => (
+        <select
+          id={id}
+          aria-describedby={note}
+          className={INPUT}
+          value={value ?? ""}
+          onChange={(e) => {
+            localStorage.setItem(`${KEPT}-${kinds.source}`, e.target.value);
+            onChange(e.target.value ? Number(e.target.value) : null);
+          }}
+        >
+          <option value="">Another, not listed</option>
+          {fitting.map((i) => (
+            <option key={i.id} value={i.id}>
+              {i.name}
+            </option>
+          ))}
+        </select>
+      )}
+    </Field>
+  );
+}
