@@ -21,6 +21,8 @@ def main(argv: list[str] | None = None) -> int:
     parser.add_argument("--context", metavar="CONTEXT.json", help="the context; - reads it from standard input")
     parser.add_argument("--list", action="store_true", help="list the procedures")
     parser.add_argument("--schema", action="store_true", help="print the JSON Schemas of input and result")
+    for what in ("faults", "findings", "checks"):
+        parser.add_argument(f"--list-{what}", action="store_true", help=f"diagnose: list its {what}")
     args = parser.parse_intermixed_args(argv)
     try:
         print(json.dumps(_answer(args), ensure_ascii=False))
@@ -35,6 +37,15 @@ def _answer(args: argparse.Namespace) -> Any:
 
     if args.list:
         return {"procedures": procedures.names()}
+    if args.list_faults or args.list_findings or args.list_checks:
+        from .procedures import diagnose
+
+        lists = {
+            "faults": (args.list_faults, diagnose.list_faults),
+            "findings": (args.list_findings, diagnose.list_findings),
+            "checks": (args.list_checks, diagnose.list_checks),
+        }
+        return {name: make() for name, (wanted, make) in lists.items() if wanted}
     if not args.procedure:
         raise BadInput("missing_field", "Name a procedure; --list lists them.", "procedure")
     if args.schema:

@@ -3,30 +3,147 @@
 from __future__ import annotations
 
 import json
+import tomllib
 from functools import cache
 from pathlib import Path
-from typing import Literal
+from typing import Annotated, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, TypeAdapter
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+
+from ..machine import Kinematics
+
+_HERE = Path(__file__).parent
+_Row = TypeVar("_Row", "FindingKind", "Fault", "Check")
+Probability = Annotated[float, Field(gt=0, lt=1)]
 
 
-class FindingKind(BaseModel):
-    """A finding: its stable id, the words for it, and whether it is seen, measured (with its unit) or a danger."""
-
+class _Known(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class FindingKind(_Known):
+    """A finding: its stable id, the words for it, and whether it is seen, measured (with its unit) or a danger.
+
+    ``group``: where one meets it. ``placed``: what its axis can be (null: of the whole machine). ``limit`` and
+    ``sense``: typical limit of a measured one, and on which side of it trouble lies. ``words``: found by these, too.
+    """
 
     id: str
     label: str
+    group: Literal["print", "sound", "hand", "look", "machine", "swap", "measured", "danger"]
     kind: Literal["seen", "measured", "danger"]
     unit: str | None
+    placed: Literal["axis", "belt", "screw"] | None = None
+    limit: float | None = None
+    sense: Literal["above", "below"] | None = None
+    words: str = ""
+
+
+class Fault(_Known):
+    """One fault and all that is known of it.
+
+    ``where``: the places it can have (`diagnosis.places`). ``base``: in so many of a hundred complaints, over the whole
+    machine. ``shows``: with which probability it shows each finding; ``hides``: factor on a finding that it makes
+    unlikely. ``events``: factor on ``base`` when that has just been done. ``wears``: grows with age. ``minutes``: the
+    repair, for a practised hand. ``after``: what must be measured again.
+    """
+
+    id: str
+    label: str
+    group: str
+    kind: Literal["mechanical", "setting", "electrical", "process", "danger"] = "mechanical"
+    where: Literal["belt", "pair", "axis", "plane", "motor", "screw", "beam", "z", "frame", "head", "bed", "e", "all"]
+    not_on: list[Kinematics] = []
+    base: Annotated[float, Field(gt=0, le=100)]
+    wears: bool = False
+    shows: dict[str, Probability]
+    hides: dict[str, Probability] = {}
+    events: dict[str, Annotated[float, Field(gt=0, le=30)]] = {}
+    minutes: Annotated[float, Field(gt=0)]
+    state: str
+    tools: list[str] = []
+    parts: list[str] = []
+    caution: str
+    steps: Annotated[list[str], Field(min_length=1)]
+    after: list[str] = []
+    then: str
+    hand_to: str = ""
+
+
+class Check(_Known):
+    """One check: what it answers, its minutes (set-up apart), what it needs, and what has to come before it.
+
+    ``at``: done at each such place, or once for the machine (null). ``swap``: a controlled swap: one thing is changed.
+    """
+
+    id: str
+    label: str
+    minutes: Annotated[float, Field(gt=0)]
+    at: Literal["belt", "axis", "motor", "screw", "screws", "beam", "carried"] | None = None
+    setup: list[Literal["unplug", "cool", "covers", "fetch", "print"]] = []
+    answers: Annotated[list[str], Field(min_length=1)]
+    later: list[str] = []
+    waits_hours: float = 0
+    procedure: str | None = None
+    before: list[str] = []
+    swap: bool = False
+    tools: list[str] = []
+    caution: str
+    how: Annotated[list[str], Field(min_length=1)]
+
+
+#: Minutes of each set-up, paid once.
+SETUP_MINUTES = {"unplug": 1.0, "cool": 15.0, "covers": 5.0, "fetch": 2.0, "print": 2.0}
+
+
+def _by_id(rows: list[_Row], file: str) -> dict[str, _Row]:
+    by_id = {row.id: row for row in rows}
+    if len(by_id) != len(rows):
+        raise ValueError(f"{file} names an id twice")
+    return by_id
 
 
 @cache
 def findings() -> dict[str, FindingKind]:
     """All findings by id. Ids are snake case and never change their meaning."""
-    rows = json.loads((Path(__file__).parent / "findings.json").read_text(encoding="utf-8"))
-    kinds = TypeAdapter(list[FindingKind]).validate_python(rows)
-    by_id = {k.id: k for k in kinds}
-    if len(by_id) != len(kinds):
-        raise ValueError("findings.json names an id twice")
-    return by_id
+    rows = json.loads((_HERE / "findings.json").read_text(encoding="utf-8"))
+    return _by_id(TypeAdapter(list[FindingKind]).validate_python(rows), "findings.json")
+
+
+@cache
+def faults() -> dict[str, Fault]:
+    """All faults by id, in the order of their files."""
+    rows = [
+        row
+        for file in sorted((_HERE / "faults").glob("*.toml"))
+        for row in tomllib.loads(file.read_text("utf-8"))["fault"]
+    ]
+    found = _by_id(TypeAdapter(list[Fault]).validate_python(rows), "faults/")
+    for fault in found.values():
+        _known([*fault.shows, *fault.hides], f"fault {fault.id}")
+    return found
+
+
+@cache
+def checks() -> dict[str, Check]:
+    """All checks by id, in the order of the fixed checklist."""
+    rows = tomllib.loads((_HERE / "checks.toml").read_text("utf-8"))["check"]
+    found = _by_id(TypeAdapter(list[Check]).validate_python(rows), "checks.toml")
+    for check in found.values():
+        _known([*check.answers, *check.later], f"check {check.id}")
+        for gate in check.before:
+            if gate not in found:
+                raise ValueError(f"check {check.id} waits for {gate}, which is no check")
+    return found
+
+
+def _known(ids: list[str], where: str) -> None:
+    for name in ids:
+        if name not in findings():
+            raise ValueError(f"{where} names the finding {name}, which is not in findings.json")
+
+
+@cache
+def events() -> list[str]:
+    """All events that some fault knows of."""
+    return sorted({e for fault in faults().values() for e in fault.events})

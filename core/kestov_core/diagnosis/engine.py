@@ -1,0 +1,119 @@
+"""The network and its arithmetic: which faults explain what has been seen, and what each check is expected to save.
+
+Noisy-OR with a leak; none, one or two faults at once; decisions by the expected cost of repair (Heckerman, Breese and
+Rommelse 1995). Pure arithmetic on arrays: no words, no files.
+
+A hypothesis is one fault i, a pair (i, j), or something not on the list. Their weights stand in ``single`` (n,),
+``pair`` (n, n; symmetric, zero diagonal, each pair counted in both halves) and ``other``.
+A finding k has u_ik = 1 - p_ik for each fault and h_ik <= 1, the factor by which the fault hides it:
+P(present | set) = (1 - (1 - leak) prod u) prod h.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+
+#: A second fault at once, against two independent ones.
+PAIR_SHARE = 0.35
+#: Share of complaints whose cause is not on the list.
+OTHER_SHARE = 0.04
+#: What something unlisted shows of any finding.
+OTHER_SHOWS = 0.10
+LEAK = 0.015
+#: Minutes until something unlisted is found and mended.
+OTHER_MINUTES = 180.0
+
+
+@dataclass(frozen=True)
+class Weights:
+    """Unnormalised weights of all hypotheses."""
+
+    single: Array
+    pair: Array
+    other: float
+
+    def total(self) -> float:
+        """Sum over all hypotheses."""
+        return float(self.single.sum() + self.pair.sum() / 2 + self.other)
+
+    def marginals(self) -> tuple[Array, float]:
+        """Probability of each fault (alone or with another) and of something else."""
+        total = self.total()
+        return (self.single + self.pair.sum(axis=1)) / total, self.other / total
+
+
+def prior(rates: Array) -> Weights:
+    """Weights before anything is seen, from the rate (n,) of each placed fault."""
+    total = float(rates.sum())
+    pair = PAIR_SHARE * np.outer(rates, rates) / total
+    np.fill_diagonal(pair, 0.0)
+    return Weights(rates.copy(), pair, OTHER_SHARE * total)
+
+
+def observe(w: Weights, u: Array, h: Array, belief: float) -> Weights:
+    """Weights after one finding: ``belief`` is the chance that it is truly there (1 present, 0 absent, between: unsure)."""
+    single = (1 - (1 - LEAK) * u) * h
+    pair = (1 - (1 - LEAK) * np.outer(u, u)) * np.outer(h, h)
+    return Weights(
+        w.single * _likelihood(single, belief),
+        w.pair * _likelihood(pair, belief),
+        w.other * float(_likelihood(np.array(OTHER_SHOWS), belief)),
+    )
+
+
+def _likelihood(present: Array, belief: float) -> Array:
+    return belief * present + (1 - belief) * (1 - present)
+
+
+@dataclass(frozen=True)
+class Foresight:
+    """What would be known after each node k of (n, K): chance that it is present, and marginals (n, K) either way."""
+
+    chance: Array
+    if_present: Array
+    if_absent: Array
+
+
+def foresee(w: Weights, u: Array, h: Array) -> Foresight:
+    """Marginals after each possible outcome of each node, without recomputing all weights: u and h are (n, K)."""
+    total = w.total()
+    everything = w.single + w.pair.sum(axis=1)
+    hidden = w.single[:, None] * h + h * (w.pair @ h)
+    silent = w.single[:, None] * h * u + (h * u) * (w.pair @ (h * u))
+    present = hidden - (1 - LEAK) * silent
+    other = w.other * OTHER_SHOWS
+    # Each pair stands in the sums of both its faults: take it once in the total.
+    singles = (w.single[:, None] * h * (1 - (1 - LEAK) * u)).sum(axis=0)
+    mass = singles + (present.sum(axis=0) - singles) / 2 + other
+    absent = everything[:, None] - present
+    rest = np.maximum(total - mass, 1e-300)
+    return Foresight(mass / total, present / np.maximum(mass, 1e-300), absent / rest)
+
+
+def all_absent(w: Weights, u: Array, nodes: Array) -> tuple[float, Array]:
+    """Chance that none of a check's nodes is present, and the marginals then. ``u`` (n,) is the product over its nodes."""
+    leak = (1 - LEAK) ** len(nodes)
+    left = leak * u * (w.single + w.pair @ u)
+    single = leak * float((u * w.single).sum())
+    other = w.other * (1 - OTHER_SHOWS) ** len(nodes)
+    mass = single + (float(left.sum()) - single) / 2 + other
+    return mass / w.total(), left / max(mass, 1e-300)
+
+
+def cost_of_repair(p: Array, minutes: Array) -> Array:
+    """Expected minutes to a fixed machine for marginals ``p`` (n, K): repairs tried in the order of p / cost.
+
+    Each repair is paid while no earlier one has cured; what none cures costs `OTHER_MINUTES`.
+    """
+    # Beyond the likeliest few nothing is added but time.
+    few = min(len(p), 24)
+    order = np.argsort(-p / minutes[:, None], axis=0)[:few]
+    ordered = np.take_along_axis(p, order, axis=0)
+    before = np.clip(1 - np.vstack([np.zeros((1, p.shape[1])), np.cumsum(ordered, axis=0)]), 0, 1)
+    cost: Array = (minutes[order] * before[:-1]).sum(axis=0) + OTHER_MINUTES * before[-1]
+    return cost

@@ -1,0 +1,177 @@
+"""Where the faults and checks of the knowledge sit on a machine, by its kinematics; and on which axes each shows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ..knowledge import Check, Fault, checks, faults
+from ..machine import AXES_OF_BELT, BELTS
+
+#: Screws that lift beam or bed; a model's own transmissions go before them.
+SCREWS = {
+    "bed_slinger": ("z1", "z2"),
+    "fixed_bed": ("z1", "z2"),
+    "corexy": ("z1", "z2", "z3"),
+    "delta": (),
+    "belt_bed": (),
+}
+#: Straight guides.
+AXES = {
+    "bed_slinger": ("x", "y", "z"),
+    "fixed_bed": ("x", "y", "z"),
+    "corexy": ("x", "y", "z"),
+    "delta": ("t1", "t2", "t3"),
+    "belt_bed": ("x", "y", "z"),
+}
+PAIRS = {"corexy": ("a", "b"), "fixed_bed": ("y1", "y2")}
+#: What each axis carries: a loose thing there rocks there.
+_CARRIES = {
+    "bed_slinger": {"x": "head", "y": "bed"},
+    "fixed_bed": {"x": "head", "y": "head", "z": "bed"},
+    "corexy": {"x": "head", "y": "head", "z": "bed"},
+    "delta": {"t1": "head", "t2": "head", "t3": "head"},
+    "belt_bed": {"x": "head", "y": "head", "z": "bed"},
+}
+_EVERYWHERE = frozenset(
+    {"x", "y", "z", "e", "a", "b", "y1", "y2", "t1", "t2", "t3", "z1", "z2", "z3", "z4", "bed", "frame", "head", "all"}
+)
+
+
+@dataclass(frozen=True)
+class Machine:
+    """A machine's kinematics, its belts, screws and pairs of belts."""
+
+    kinematics: str
+    belts: tuple[str, ...]
+    screws: tuple[str, ...]
+    pairs: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A fault at its place, and the places where what it shows can be seen."""
+
+    fault: Fault
+    axis: str
+    reach: frozenset[str]
+
+
+@dataclass(frozen=True)
+class PlacedCheck:
+    """A check at its place, with the findings it answers there (None: of the whole machine)."""
+
+    check: Check
+    axis: str | None
+    nodes: tuple[tuple[str, str | None], ...]
+
+
+def machine_of(
+    kinematics: str, transmissions: dict[str, str] | None = None, pairs: list[list[str]] | None = None
+) -> Machine:
+    """A machine, from its kinematics and, where known, the kind of transmission at each place."""
+    given = transmissions or {}
+    belts = tuple(p for p, kind in given.items() if kind == "belt")
+    screws = tuple(p for p, kind in given.items() if kind == "screw")
+    belts = belts or BELTS[kinematics]
+    own_pairs = [(a, b) for a, b in pairs or []]
+    if not own_pairs and (usual := PAIRS.get(kinematics)) and set(usual) <= set(belts):
+        own_pairs = [usual]
+    return Machine(kinematics, belts, screws or SCREWS[kinematics], tuple(own_pairs))
+
+
+def place_faults(m: Machine) -> list[Placed]:
+    """Every fault that this machine can have, at each place where it can have it."""
+    out = []
+    for fault in faults().values():
+        if m.kinematics not in fault.not_on:
+            out += [Placed(fault, axis, reach_of(m, fault.where, axis)) for axis in _places(m, fault.where)]
+    return out
+
+
+def _places(m: Machine, where: str) -> tuple[str, ...]:
+    if where == "belt":
+        return m.belts
+    if where == "pair":
+        return tuple(_pair_name(m, p) for p in m.pairs)
+    if where == "axis":
+        return AXES[m.kinematics]
+    if where == "plane":
+        return ("x", "y")
+    if where == "motor":
+        return (*m.belts, *(("z",) if m.screws else ()))
+    if where == "screw":
+        return m.screws
+    if where in ("beam", "z"):
+        return ("z",) if m.screws else ()
+    return (where,)
+
+
+def _pair_name(m: Machine, pair: tuple[str, str]) -> str:
+    """A pair on one axis is named by that axis; crossed belts move all."""
+    return pair[0][0] if pair[0][0] == pair[1][0] else "all"
+
+
+def reach_of(m: Machine, where: str, axis: str) -> frozenset[str]:
+    """The places where a fault at ``axis`` shows."""
+    if where in ("frame", "e", "all"):
+        return _EVERYWHERE
+    if where == "pair":
+        pair = next(p for p in m.pairs if _pair_name(m, p) == axis)
+        return frozenset({axis, "all", *pair, *(a for p in pair for a in _axes_of(m, p))})
+    near = {axis, "all"}
+    if where in ("belt", "motor"):
+        near.update(_axes_of(m, axis))
+    elif where == "head":
+        near.update({"x", "y", "z", "e"})
+    elif where == "bed":
+        near.update({"z", "x", "y"} if m.kinematics in ("bed_slinger", "belt_bed") else {"z"})
+    elif where == "screw":
+        near.update({"z", *(("bed",) if _CARRIES[m.kinematics].get("z") == "bed" else ())})
+    elif where in ("beam", "z"):
+        near.update({"x", "bed"} if where == "beam" else set())
+    elif m.kinematics == "delta":
+        near.update({"x", "y", "z"})
+    if carried := _CARRIES[m.kinematics].get(axis):
+        near.add(carried)
+    return frozenset(near)
+
+
+def _axes_of(m: Machine, place: str) -> tuple[str, ...]:
+    return AXES_OF_BELT[m.kinematics].get(place, (place[0],) if place[0] in "xyz" else ())
+
+
+def place_checks(m: Machine) -> list[PlacedCheck]:
+    """Every check that makes sense on this machine, at each place where it is done by itself."""
+    out = []
+    for check in checks().values():
+        for axis, places in _spots(m, check):
+            nodes = tuple((f, p) for f in check.answers for p in _seen_at(check, f, places))
+            out.append(PlacedCheck(check, axis, nodes))
+    return out
+
+
+def _spots(m: Machine, check: Check) -> list[tuple[str | None, tuple[str | None, ...]]]:
+    """(name of the spot, places looked at there). Belts of a pair are done together."""
+    if check.at == "belt":
+        paired = {p for pair in m.pairs for p in pair}
+        together: list[tuple[str | None, tuple[str | None, ...]]] = [(pair[0], pair) for pair in m.pairs]
+        return together + [(b, (b,)) for b in m.belts if b not in paired]
+    if check.at == "screws":
+        return [("z", m.screws)] if m.screws else []
+    if check.at == "screw":
+        return [(s, (s,)) for s in m.screws]
+    if check.at == "beam":
+        return [("z", ("z",))] if m.screws else []
+    if check.at == "axis":
+        return [(a, (a,)) for a in AXES[m.kinematics]]
+    if check.at == "motor":
+        return [(a, (a,)) for a in (*m.belts, *(("z",) if m.screws else ()))]
+    return [(None, (None,))]
+
+
+def _seen_at(check: Check, finding: str, places: tuple[str | None, ...]) -> tuple[str | None, ...]:
+    if check.at == "carried" and finding == "something_rocks":
+        return ("head", "bed")
+    if finding == "belts_unequal":
+        return ("all",) if len(places) > 1 else ()
+    return places

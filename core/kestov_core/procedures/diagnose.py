@@ -1,0 +1,628 @@
+"""diagnose: what a fault may be, why, and the one next thing to do that saves most time.
+
+The knowledge is data (``knowledge/``), the arithmetic is ``diagnosis.engine``; here they meet, and the words are made.
+Sources: Heckerman, Breese and Rommelse (1995) for the decision; Pearl (1988) for the noisy-OR.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import cache
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+from ..diagnosis import engine
+from ..diagnosis.places import Machine, Placed, PlacedCheck, machine_of, place_checks, place_faults
+from ..errors import BadInput
+from ..knowledge import SETUP_MINUTES, FindingKind, checks, events, faults, findings
+from ..machine import Kinematics, Place
+from ..quantities import Finite, Quantity
+from .base import Context, Part, Procedure, Result
+
+#: How far a person's answer is believed: "seen" is right so often; "not there" is wrong so often.
+SEEN, NOT_THERE = 0.96, 0.05
+#: Days in which an event's weight falls to a third.
+EVENT_DAYS = 40.0
+#: Days in which older evidence loses two thirds of its weight.
+EVIDENCE_DAYS = 60.0
+#: Minutes to see by a short test whether a repair has helped.
+PROOF_MINUTES = 5.0
+#: Reasons shown with a bar.
+MOST_REASONS = 8
+#: What is left of a fault's chance when it was mended and the trouble stayed.
+TRIED = 0.05
+#: Strength (in complaints) of the knowledge's own base rates beside what the workshop has confirmed.
+BASE_STRENGTH = 40.0
+
+
+class PrinterIn(BaseModel):
+    """What the machine is. What else a printer's record says is of no matter here."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    kinematics: Kinematics
+    transmissions: dict[str, dict[str, Any]] = {}
+    pairs: list[Annotated[list[str], Field(min_length=2, max_length=2)]] = []
+
+
+class Observed(Part):
+    """One finding. ``value`` (a figure in the finding's unit, or a quantity) is weighed against its limit where that is
+    known; ``age_days``: how old the evidence is.
+    """
+
+    finding: str
+    axis: Place | None = None
+    state: Literal["present", "absent", "unknown"] = "present"
+    value: Quantity | Finite | None = None
+    limit: Finite | None = None
+    age_days: Annotated[float, Field(ge=0)] = 0.0
+
+    @field_validator("axis", mode="before")
+    @classmethod
+    def _nowhere(cls, v: Any) -> Any:
+        return None if v == "" else v
+
+
+class Event(Part):
+    """What was done to the machine, and how many days before the trouble began."""
+
+    event: str
+    days_before: Annotated[float, Field(ge=0)] = 0.0
+
+
+class PartAge(Part):
+    """How much of its expected life the part at a place has behind it (1: all of it)."""
+
+    axis: Place
+    life_share: Annotated[float, Field(ge=0, le=5)]
+
+
+class Tried(Part):
+    """A repair that was done and did not help."""
+
+    fault: str
+    axis: Place | None = None
+
+
+class DiagnoseContext(Context):
+    """A case. ``confirmed``: causes that this workshop has confirmed on this model, by fault. ``setup_done``: set-up that is
+    paid already (unplug, cool, covers, fetch, print).
+    """
+
+    printer: PrinterIn
+    findings: list[Observed] = []
+    events: list[Event] = []
+    parts: list[PartAge] = []
+    tried: list[Tried] = []
+    confirmed: dict[str, Annotated[int, Field(ge=0)]] = {}
+    setup_done: list[Literal["unplug", "cool", "covers", "fetch", "print"]] = []
+    most: Annotated[int, Field(ge=1, le=200)] = 12
+
+
+class Reason(Part):
+    """Why: a finding or an event, with its weight in words. ``bits``: log2 of how much likelier it makes the fault."""
+
+    words: str
+    bits: float
+    finding: str | None = None
+    axis: Place | None = None
+    event: str | None = None
+
+
+class Hypothesis(Part):
+    """A fault at its place (``other``: something not on the list) with its marginal probability."""
+
+    fault: str
+    label: str
+    axis: Place | None
+    kind: str
+    probability: float
+    because: list[Reason] = []
+
+
+class Likely(Part):
+    """A fault and its probability, in short."""
+
+    fault: str
+    label: str
+    axis: Place | None
+    probability: float
+
+
+class Outcome(Part):
+    """One thing that a check can show, how likely that is, and what it may be then. ``finding`` null: all fine."""
+
+    finding: str | None
+    axis: Place | None = None
+    label: str
+    probability: float
+    then: list[Likely]
+
+
+class NextCheck(Part):
+    """A check with its minutes (set-up that is still to be paid included) and the minutes it is expected to save beyond them.
+
+    ``gate``: why it should wait; it may be done all the same, with a note.
+    """
+
+    check: str
+    label: str
+    axis: Place | None
+    minutes: float
+    saves_minutes: float
+    why: str
+    gate: str | None = None
+    procedure: str | None = None
+    tools: list[str] = []
+    caution: str = ""
+    how: list[str] = []
+    waits_hours: float = 0
+    outcomes: list[Outcome] = []
+
+
+class RepairNow(Part):
+    """A repair that is cheaper than the next check."""
+
+    fault: str
+    label: str
+    axis: Place | None
+    minutes: float
+    probability: float
+    words: str
+
+
+class Stop(Part):
+    """Danger: what to do now, and nothing else."""
+
+    reason: str
+    steps: list[str]
+
+
+class DiagnoseResult(Result):
+    """What it may be, what to do next, and whether to stop. ``placed_faults``: how many were weighed."""
+
+    hypotheses: list[Hypothesis]
+    next: list[NextCheck]
+    repair_now: list[RepairNow]
+    stop: Stop | None
+    process_probability: float
+    placed_faults: int
+    expected_minutes: float
+
+
+@dataclass
+class _Case:
+    """A case laid out as arrays: ``u`` and ``h`` of each (finding, axis) by `_column`."""
+
+    machine: Machine
+    placed: list[Placed]
+    rates: np.ndarray
+    factors: list[list[Reason]]
+    repair: np.ndarray
+
+    def column(self, finding: str, axis: str | None) -> tuple[np.ndarray, np.ndarray]:
+        """u = 1 - p and h of one finding at one place, over the placed faults."""
+        shows, hides, reach = _tables(self.machine)
+        p, h = shows.get(finding), hides.get(finding)
+        here = reach.get(axis or "all", np.zeros(len(self.placed), dtype=bool))
+        one = np.ones(len(self.placed))
+        return one if p is None else np.where(here, 1 - p, 1.0), one if h is None else np.where(here, h, 1.0)
+
+
+@cache
+def _tables(machine: Machine) -> tuple[dict[str, np.ndarray], dict[str, np.ndarray], dict[str, np.ndarray]]:
+    """For a machine's placed faults: p by finding, h by finding, and which of them reach each place."""
+    placed = place_faults(machine)
+    shows: dict[str, np.ndarray] = {}
+    hides: dict[str, np.ndarray] = {}
+    reach: dict[str, np.ndarray] = {"all": np.ones(len(placed), dtype=bool)}
+    for i, at in enumerate(placed):
+        for finding, value in at.fault.shows.items():
+            shows.setdefault(finding, np.zeros(len(placed)))[i] = value
+        for finding, value in at.fault.hides.items():
+            hides.setdefault(finding, np.ones(len(placed)))[i] = value
+        for place in at.reach - {"all"}:
+            reach.setdefault(place, np.zeros(len(placed), dtype=bool))[i] = True
+    return shows, hides, reach
+
+
+def analyse(context: DiagnoseContext, data: bytes | None = None) -> DiagnoseResult:
+    """Weigh a case and say what to do next."""
+    return _weigh(context, ahead=True)
+
+
+def bars(context: DiagnoseContext) -> DiagnoseResult:
+    """Only what it may be, without looking ahead."""
+    return _weigh(context, ahead=False)
+
+
+def _weigh(context: DiagnoseContext, ahead: bool) -> DiagnoseResult:
+    _refuse_unknown(context)
+    case = _lay_out(context)
+    seen = _latest(context.findings)
+    weights = engine.prior(case.rates)
+    for o in seen.values():
+        if o.state != "unknown" or o.value is not None:
+            weights = engine.observe(weights, *case.column(o.finding, o.axis), _belief(o))
+    p, other = weights.marginals()
+    process = float(sum(x for x, at in zip(p, case.placed, strict=True) if at.fault.kind == "process"))
+    now = float(engine.cost_of_repair(p[:, None], case.repair)[0])
+    stop = _stop(seen, case, p)
+    result = DiagnoseResult(
+        verdict="not_judged",
+        hypotheses=_hypotheses(case, context, seen, weights, p, other),
+        next=[],
+        repair_now=[],
+        stop=stop,
+        process_probability=min(1.0, process),
+        placed_faults=len(case.placed),
+        expected_minutes=now,
+    )
+    if stop is None and ahead:
+        result.next = _next(case, context, seen, weights, p, now, process)
+        result.repair_now = _repair_now(case, p, weights, now, result.next)
+    if len(seen) < 2:
+        result.warn("few_findings", "Little is known yet: the bars are mostly base rates. Say what else is seen.")
+    return result
+
+
+def _refuse_unknown(context: DiagnoseContext) -> None:
+    for i, o in enumerate(context.findings):
+        if o.finding not in findings():
+            raise BadInput(
+                "out_of_range", f"“{o.finding}” is not a finding; --list-findings lists them.", f"findings.{i}.finding"
+            )
+        kind = findings()[o.finding]
+        if isinstance(o.value, Quantity) and kind.unit and o.value.unit != kind.unit:
+            o.value = o.value.in_unit(kind.unit, f"findings.{i}.value.unit")
+    for i, e in enumerate(context.events):
+        if e.event not in events():
+            raise BadInput(
+                "out_of_range", f"“{e.event}” is not an event. There are: {', '.join(events())}.", f"events.{i}.event"
+            )
+    named = [(name, f"confirmed.{name}") for name in context.confirmed]
+    named += [(t.fault, f"tried.{i}.fault") for i, t in enumerate(context.tried)]
+    for name, field in named:
+        if name not in faults():
+            raise BadInput("out_of_range", f"“{name}” is not a fault; --list-faults lists them.", field)
+
+
+def _latest(observed: list[Observed]) -> dict[tuple[str, str | None], Observed]:
+    """The last word on each finding at each place."""
+    return {(o.finding, o.axis): o for o in observed}
+
+
+def _lay_out(context: DiagnoseContext) -> _Case:
+    kinds = {p: str(t.get("kind", "")) for p, t in context.printer.transmissions.items()}
+    machine = machine_of(context.printer.kinematics, kinds, context.printer.pairs)
+    placed = place_faults(machine)
+    count: dict[str, int] = {}
+    for at in placed:
+        count[at.fault.id] = count.get(at.fault.id, 0) + 1
+    ages: dict[str, float] = {a.axis: a.life_share for a in context.parts}
+    confirmed = sum(context.confirmed.values())
+    rates, factors = np.zeros(len(placed)), []
+    for i, at in enumerate(placed):
+        base = (at.fault.base * BASE_STRENGTH + 100 * context.confirmed.get(at.fault.id, 0)) / (
+            BASE_STRENGTH + confirmed
+        )
+        factor, reasons = _history(at, context, ages)
+        rates[i] = base * factor / count[at.fault.id]
+        factors.append(reasons)
+    repair = np.array([at.fault.minutes + PROOF_MINUTES for at in placed])
+    return _Case(machine, placed, rates, factors, repair)
+
+
+def _history(at: Placed, context: DiagnoseContext, ages: dict[str, float]) -> tuple[float, list[Reason]]:
+    """Factor on the base rate from what was done before and from the part's age, with the words for it."""
+    factor, reasons = 1.0, []
+    for e in context.events:
+        strength = at.fault.events.get(e.event)
+        if strength is None:
+            continue
+        k = strength ** math.exp(-e.days_before / EVENT_DAYS)
+        factor *= k
+        when = "the same day" if e.days_before < 1 else f"{e.days_before:.0f} days before"
+        words = (
+            f"Began after: {e.event.replace('_', ' ')}, {when}"
+            if k > 1
+            else f"{e.event.replace('_', ' ').capitalize()}, {when}"
+        )
+        reasons.append(Reason(words=words, bits=math.log2(k), event=e.event))
+    if any(t.fault == at.fault.id and t.axis in (None, at.axis) for t in context.tried):
+        factor *= TRIED
+        reasons.append(Reason(words="Mended already, and it did not help", bits=math.log2(TRIED)))
+    if at.fault.wears and at.axis in ages:
+        k = 0.3 + 1.4 * ages[at.axis]
+        factor *= k
+        reasons.append(
+            Reason(words=f"The part has {100 * ages[at.axis]:.0f} % of its expected life behind it", bits=math.log2(k))
+        )
+    return factor, reasons
+
+
+def _belief(o: Observed) -> float:
+    """Chance that a finding is truly there: by its figure where it has a limit, else by the word, fading with age."""
+    kind = findings()[o.finding]
+    said = {"present": SEEN, "absent": NOT_THERE, "unknown": 0.5}[o.state]
+    limit = o.limit if o.limit is not None else kind.limit
+    if o.value is not None and limit is not None and kind.sense is not None:
+        value, u95 = (o.value.value, o.value.u95) if isinstance(o.value, Quantity) else (o.value, None)
+        # A bare figure has no uncertainty of its own: a tenth of it is typical.
+        sigma = max((0.1 * abs(value) if u95 is None else u95) / 1.96, 1e-9)
+        z = (value - limit) / sigma if kind.sense == "above" else (limit - value) / sigma
+        said = min(max(0.5 * math.erfc(-z / math.sqrt(2)), 0.02), 0.98)
+    elif kind.kind == "measured" and o.state != "unknown":
+        # A measured verdict is sounder than a look.
+        said = 0.98 if o.state == "present" else 0.02
+    return 0.5 + (said - 0.5) * math.exp(-o.age_days / EVIDENCE_DAYS)
+
+
+def _stop(seen: dict[tuple[str, str | None], Observed], case: _Case, p: np.ndarray) -> Stop | None:
+    danger = [o for o in seen.values() if findings()[o.finding].kind == "danger" and o.state == "present"]
+    unsafe = sum(float(x) for x, at in zip(p, case.placed, strict=True) if at.fault.kind == "danger")
+    if not danger and unsafe < 0.5:
+        return None
+    reason = findings()[danger[0].finding].label if danger else "What has been seen points to unsafe electrics"
+    return Stop(
+        reason=reason,
+        steps=[
+            "Unplug it, do not only switch it off.",
+            "Tag it out; nobody powers it again.",
+            "Look at all machines of its model.",
+            "Leave it to someone qualified; local rules and the maker's manual go first.",
+        ],
+    )
+
+
+def _hypotheses(
+    case: _Case,
+    context: DiagnoseContext,
+    seen: dict[tuple[str, str | None], Observed],
+    w: engine.Weights,
+    p: np.ndarray,
+    other: float,
+) -> list[Hypothesis]:
+    share = w.single + w.pair.sum(axis=1)
+    keys = list(seen)
+    bits = np.array([_bits(share, *case.column(*k), _belief(seen[k])) for k in keys]).reshape(len(keys), len(p))
+    rows = []
+    for i in np.argsort(-p)[: context.most]:
+        if p[i] < 0.002:
+            break
+        at = case.placed[i]
+        reasons = [r for r in case.factors[i] if abs(r.bits) > 0.3]
+        reasons += [
+            _reason(*keys[k], seen[keys[k]], float(bits[k, i])) for k in np.flatnonzero(np.abs(bits[:, i]) >= 0.35)
+        ]
+        reasons.sort(key=lambda r: -abs(r.bits))
+        rows.append(
+            Hypothesis(
+                fault=at.fault.id,
+                label=_label(at),
+                axis=_place(at.axis),
+                kind=at.fault.kind,
+                probability=float(p[i]),
+                because=reasons[:MOST_REASONS],
+            )
+        )
+    unlisted = "Something that is not on the list"
+    rows.append(Hypothesis(fault="other", label=unlisted, axis=None, kind="other", probability=other))
+    return sorted(rows, key=lambda r: -r.probability)
+
+
+def _bits(share: np.ndarray, u: np.ndarray, h: np.ndarray, belief: float) -> np.ndarray:
+    """log2 of how much likelier a finding is with each fault (n,) than with the others as they stand."""
+    present = (1 - (1 - engine.LEAK) * u) * h
+    likelihood = belief * present + (1 - belief) * (1 - present)
+    rest = np.maximum(share.sum() - share, 1e-300)
+    against = (share @ likelihood - share * likelihood) / rest
+    bits: np.ndarray = np.log2(np.maximum(likelihood, 1e-6) / np.maximum(against, 1e-6))
+    return bits
+
+
+def _reason(finding: str, axis: str | None, o: Observed, bits: float) -> Reason:
+    kind = findings()[finding]
+    words = {"present": "seen", "absent": "not there", "unknown": "measured"}[o.state]
+    if isinstance(o.value, Quantity):
+        words = f"{o.value.value:.3g} {o.value.unit}"
+    elif o.value is not None:
+        words = f"{o.value:.3g} {kind.unit or ''}".strip()
+    side = ("strongly " if abs(bits) > 2 else "") + ("for it" if bits > 0 else "against it")
+    return Reason(words=f"{_at(kind.label, axis)}: {words} ({side})", bits=bits, finding=finding, axis=_place(axis))
+
+
+def _place(axis: str | None) -> Any:
+    """A place as the result's models take it: the names come from `diagnosis.places`, which knows no others."""
+    return axis
+
+
+def _small(label: str) -> str:
+    """A label inside a sentence."""
+    return label[0].lower() + label[1:]
+
+
+def _at(label: str, axis: str | None) -> str:
+    return label if axis in (None, "all") else f"{label}, {axis.upper() if len(axis) < 3 else axis}"
+
+
+def _label(at: Placed) -> str:
+    return at.fault.label if at.axis in ("all", "e", "frame", "bed", "head") else f"{at.fault.label}, {at.axis.upper()}"
+
+
+def _next(
+    case: _Case,
+    context: DiagnoseContext,
+    seen: dict[tuple[str, str | None], Observed],
+    w: engine.Weights,
+    p: np.ndarray,
+    now: float,
+    process: float,
+) -> list[NextCheck]:
+    known = {k for k, o in seen.items() if o.state != "unknown"}
+    rows: list[tuple[PlacedCheck, list[tuple[str, str | None]]]] = []
+    for pc in place_checks(case.machine):
+        open_ = [n for n in pc.nodes if n not in known and (n[0], None) not in known]
+        if open_:
+            rows.append((pc, open_))
+    if not rows:
+        return []
+    nodes = list(dict.fromkeys(n for _, open_ in rows for n in open_))
+    at = {n: k for k, n in enumerate(nodes)}
+    columns = [case.column(*n) for n in nodes]
+    u, h = (np.stack([c[j] for c in columns], axis=1) for j in (0, 1))
+    ahead = engine.foresee(w, u, h)
+    cost_present = engine.cost_of_repair(ahead.if_present, case.repair)
+    swapped = any(findings()[f].group == "swap" for f, _ in known)
+    found = []
+    for pc, open_ in rows:
+        idx = np.array([at[n] for n in open_])
+        fine, then_fine = engine.all_absent(w, np.prod(u[:, idx], axis=1), idx)
+        chance = ahead.chance[idx]
+        share = (1 - fine) * chance / chance.sum()
+        after = fine * float(engine.cost_of_repair(then_fine[:, None], case.repair)[0]) + float(
+            share @ cost_present[idx]
+        )
+        minutes = pc.check.minutes + sum(SETUP_MINUTES[s] for s in pc.check.setup if s not in context.setup_done)
+        found.append((now - after, minutes, pc, idx, fine, then_fine, share))
+    # First what saves most for each minute it takes.
+    found.sort(key=lambda r: -r[0] / r[1])
+    out: list[NextCheck] = []
+    for saving, minutes, pc, idx, fine, then_fine, share in found:
+        gate = _gate(pc, known, process, swapped)
+        if saving <= 0.3 and len(out) >= 3:
+            continue
+        outcomes = []
+        if len(out) < 12:
+            for k in idx[np.argsort(-share)][:4]:
+                chance = float(share[list(idx).index(k)])
+                outcomes.append(_outcome(case, nodes[k], chance, ahead.if_present[:, k]))
+            outcomes.append(_outcome(case, None, fine, then_fine))
+        c = pc.check
+        out.append(
+            NextCheck(
+                check=c.id, label=_at(c.label, pc.axis if c.at not in ("screws", "beam", None) else None), axis=_place(pc.axis),
+                minutes=minutes, saves_minutes=saving - minutes, why=_why(outcomes), gate=gate, procedure=c.procedure,
+                tools=c.tools, caution=c.caution, how=c.how, waits_hours=c.waits_hours, outcomes=outcomes,
+            )
+        )  # fmt: skip
+    # What waits for something else stands behind what does not.
+    return sorted(out, key=lambda n: n.gate is not None)
+
+
+def _gate(pc: PlacedCheck, known: set[tuple[str, str | None]], process: float, swapped: bool) -> str | None:
+    for name in pc.check.before:
+        answers = checks()[name].answers
+        if not any(f in answers and a in (None, pc.axis, "head", "bed") for f, a in known):
+            return f"First {checks()[name].label.lower()}: a loose or stiff part makes this figure worthless."
+    if process > 0.45 and not swapped and not pc.check.swap and pc.check.minutes >= 30:
+        return "First a controlled swap: the process is as likely as the mechanics, and this takes long."
+    return None
+
+
+def _outcome(case: _Case, node: tuple[str, str | None] | None, chance: float, p: np.ndarray) -> Outcome:
+    top = np.argsort(-p)[:3]
+    then = [
+        Likely(
+            fault=case.placed[i].fault.id,
+            label=_label(case.placed[i]),
+            axis=_place(case.placed[i].axis),
+            probability=float(p[i]),
+        )
+        for i in top
+    ]
+    if node is None:
+        return Outcome(finding=None, label="All fine", probability=chance, then=then)
+    return Outcome(
+        finding=node[0],
+        axis=_place(node[1]),
+        label=_at(findings()[node[0]].label, node[1]),
+        probability=chance,
+        then=then,
+    )
+
+
+def _why(outcomes: list[Outcome]) -> str:
+    if len(outcomes) < 2:
+        return ""
+    likely, fine = outcomes[0], outcomes[-1]
+    yes, no = likely.then[0], fine.then[0]
+    found = f"“{likely.label}” would {'mean' if yes.probability > 0.5 else 'point to'} {_small(yes.label)} ({100 * yes.probability:.0f} %)"
+    if (yes.fault, yes.axis) == (no.fault, no.axis):
+        return f"{found}; all fine would bring that to {100 * no.probability:.0f} %."
+    return f"{found}; all fine would leave {_small(no.label)} first ({100 * no.probability:.0f} %)."
+
+
+def _repair_now(case: _Case, p: np.ndarray, w: engine.Weights, now: float, next_: list[NextCheck]) -> list[RepairNow]:
+    """Repairs that end the case sooner than the next check would: tried first, they cost their minutes and often cure."""
+    best = next((n for n in next_ if n.gate is None), None)
+    check_first = now - best.saves_minutes if best else now
+    out = []
+    for i in np.argsort(-p)[:5]:
+        at = case.placed[i]
+        if at.fault.kind == "danger" or p[i] < 0.15:
+            continue
+        rest = np.delete(p, i) / max(1 - float(p[i]), 1e-9)
+        without = float(engine.cost_of_repair(np.minimum(rest, 1)[:, None], np.delete(case.repair, i))[0])
+        first = case.repair[i] + (1 - float(p[i])) * without
+        if p[i] > 0.9 or (first < check_first and (best is None or at.fault.minutes <= 1.5 * best.minutes)):
+            do = f"Hand it to {at.fault.hand_to}" if at.fault.hand_to else "Do it"
+            words = f"{do}: it takes {at.fault.minutes:.0f} minutes and is {100 * p[i]:.0f} % likely to be the cause."
+            out.append(
+                RepairNow(
+                    fault=at.fault.id,
+                    label=_label(at),
+                    axis=_place(at.axis),
+                    minutes=at.fault.minutes,
+                    probability=float(p[i]),
+                    words=words,
+                )
+            )
+    return out
+
+
+def list_faults(kinematics: str | None = None) -> list[dict[str, Any]]:
+    """Every fault with its label, group and the axes it can have (over all kinematics where none is named)."""
+    axes: dict[str, dict[str, None]] = {}
+    for k in [kinematics] if kinematics else ("bed_slinger", "fixed_bed", "corexy", "delta", "belt_bed"):
+        for at in place_faults(machine_of(k)):
+            axes.setdefault(at.fault.id, {})[at.axis] = None
+    return [
+        {"id": f.id, "label": f.label, "group": f.group, "kind": f.kind, "axes": list(axes.get(f.id, {}))}
+        for f in faults().values()
+    ]
+
+
+def list_findings() -> list[dict[str, Any]]:
+    """Every finding with its label, group, the axes it can have, and whether it is seen or measured (with its unit)."""
+    places = {
+        None: [],
+        "axis": ["x", "y", "z", "a", "b", "t1", "t2", "t3", "head", "bed", "frame", "e", "all"],
+        "belt": ["x", "y", "z", "a", "b", "y1", "y2", "t1", "t2", "t3"],
+        "screw": ["z", "z1", "z2", "z3", "z4"],
+    }
+    return [_listed(f, places[f.placed]) for f in findings().values()]
+
+
+def _listed(f: FindingKind, axes: list[str]) -> dict[str, Any]:
+    answer = "measured" if f.kind == "measured" else "present/absent"
+    return {
+        "id": f.id,
+        "label": f.label,
+        "group": f.group,
+        "axes": axes,
+        "answer": answer,
+        "unit": f.unit,
+        "danger": f.kind == "danger",
+    }
+
+
+def list_checks() -> list[dict[str, Any]]:
+    """Every check with its minutes, what it answers and what it needs, in the order of the fixed checklist."""
+    return [{"group": "swap" if c.swap else "check", **c.model_dump()} for c in checks().values()]
+
+
+PROCEDURE = Procedure("diagnose", "What it may be and what to do next", DiagnoseContext, DiagnoseResult, analyse)
