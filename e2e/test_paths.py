@@ -39,6 +39,14 @@ class ComplaintToProof(AppCase):
         page.keyboard.press("1")
         expect(page.get_by_role("heading", name="Take this case")).to_be_visible()
         page.keyboard.press("Enter")
+        # The weighing asks for what is quick first; nothing is found, and the belts come up.
+        for _ in range(6):
+            page.get_by_role("heading", name=say("What did it show|Pluck both belts|Mend")).first.wait_for()
+            if page.get_by_role("heading", name="Pluck both belts").is_visible():
+                break
+            name = page.locator("#next").inner_text()
+            page.keyboard.press("0")
+            expect(page.locator("#next")).not_to_have_text(name)
         expect(page.get_by_role("heading", name="Pluck both belts")).to_be_visible()
         page.keyboard.press("Enter")
         expect(page.get_by_text("Now pluck belt A.")).to_be_visible()
@@ -61,6 +69,7 @@ class ComplaintToProof(AppCase):
         expect(page.get_by_role("heading", name="Close the case")).to_be_visible()
         page.keyboard.press("Enter")
         page.get_by_label("What was it?").fill("Belt A slack")
+        page.get_by_label("As the list calls it").select_option("belt_slack")
         page.get_by_role("button", name="Close the case").click()
         expect(page.get_by_role("heading", name="Closed")).to_be_visible()
         expect(page.get_by_text("Mended and verified. Belt A slack").first).to_be_visible()
@@ -136,6 +145,65 @@ class AtTheBench(AppCase):
         page.get_by_role("menuitemradio", name="pounds force").click()
         page.keyboard.press("Escape")
         expect(page.get_by_text(say(r"± .* lbf")).first).to_be_visible()
+
+
+class TheWeighing(AppCase):
+    def test_from_few_words_to_a_cause(self) -> None:
+        member = self.sign_in("member2")
+        member.goto("/report/7")
+        member.get_by_label("What do you see or hear?").select_option("thin_lines")
+        member.get_by_role("button", name=say("Send|Report")).click()
+        expect(member.get_by_role("heading", name="Thin or missing lines")).to_be_visible()
+        expect(member.get_by_text("What it may be")).to_have_count(0)
+
+        page = self.sign_in("tech2")
+        page.goto(member.url)
+        page.get_by_role("button", name=say("Take it")).click()
+        bars = page.get_by_role("region", name="What it may be")
+        first = bars.get_by_role("listitem").first
+        expect(first).to_contain_text("(process)")
+
+        # A few letters, Enter, and the word.
+        page.get_by_label("What else?").fill("gear dust")
+        page.get_by_role("list", name="Findings that match").wait_for()
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="Seen", exact=True).click()
+        expect(first).to_contain_text("Drive gears dirty")
+        first.click()
+        expect(first).to_contain_text("The drive gears are full of dust: seen (strongly for it)")
+
+        # What-if: an outcome under the pointer moves the bars, and leaving it puts them back.
+        page.get_by_text("Other checks, and what each would save").click()
+        page.get_by_role("button", name="Do this").first.click()
+        page.get_by_role("button", name=say("^All fine")).hover()
+        expect(bars).to_contain_text("If “All fine”")
+        page.get_by_role("heading", name="Log").hover()
+        expect(bars).not_to_contain_text("If “All fine”")
+        page.get_by_role("button", name="Back to the advice").click()
+
+        # Taken back, said again, mended, gone, closed.
+        page.get_by_role("button", name="Take back my last").click()
+        expect(first).not_to_contain_text("Drive gears dirty")
+        page.get_by_label("What else?").fill("full of dust")
+        page.get_by_role("list", name="Findings that match").wait_for()
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="Seen", exact=True).click()
+        expect(page.get_by_role("heading", name="Mend: Drive gears dirty")).to_be_visible()
+        expect(page.get_by_text("Unplug: gears pinch.")).to_be_visible()
+        page.get_by_role("button", name="Done, it is gone").click()
+        expect(page.get_by_role("heading", name="Close the case")).to_be_visible()
+        page.get_by_role("button", name=say("^Close it")).click()
+        page.get_by_label("What was it?").fill("Gears full of dust")
+        page.get_by_label("As the list calls it").select_option("drive_gears_dirty")
+        page.get_by_role("button", name="Close the case").click()
+        expect(page.get_by_role("heading", name="Closed")).to_be_visible()
+
+    def test_danger_stops_the_case(self) -> None:
+        page = self.sign_in("tech2")
+        page.goto("/cases/5")
+        expect(page.get_by_role("heading", name="Stop: unplug and tag out")).to_be_visible()
+        expect(page.get_by_text("Look at all machines of its model.")).to_be_visible()
+        expect(page.get_by_text("Other checks, and what each would save")).to_have_count(0)
 
 
 class FromAPhone(AppCase):

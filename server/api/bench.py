@@ -397,6 +397,10 @@ def chunk(request: HttpRequest, recording_id: UUID, number: int, rate_hz: int):
 def finish(request: HttpRequest, printer_id: int, recording_id: UUID, payload: CaptureMeta, chunks: int):
     """Make a capture of a live recording, once all its chunks have come."""
     printer = _printer(printer_id, payload.place)
+    known = Capture.objects.filter(pk=payload.id, printer=printer, taken_by=request.user).first()
+    if known is not None:
+        # Made already; the answer was lost on the way, and the pieces are gone.
+        return capture_out(known)
     data = recording.assemble(recording_id, chunks, request.user)
     context = _pluck_context(printer, payload.place, payload.span_mm, payload.mains_hz)
     out = _store(request, printer, payload, "belt-pluck", context, data, "microphone.wav", "microphone")

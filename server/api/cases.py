@@ -14,16 +14,17 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge
 from kestov_core.machine import PLACES
-from measuring.rounds import places_of, rounds, set_belts
+from measuring.rounds import places_of
 from ninja import Field, File, Form, Router, Schema, UploadedFile
 from people.clock import now
 from people.models import Role, User, audit
 from workshop.models import Printer
 
+from .case_view import CaseOut, case_out, proven
 from .once import once
 from .permissions import may, own_or_technician
 from .problems import Problem
-from .shapes import CaseBrief, case_brief, person
+from .shapes import CaseBrief, case_brief
 
 router = Router(tags=["cases"])
 
@@ -32,6 +33,8 @@ class ObservationIn(Schema):
     finding: str
     axis: str = ""
     state: Literal["present", "absent", "unknown"] = "present"
+    value: float | None = Field(None, allow_inf_nan=False)
+    u95: float | None = Field(None, ge=0, allow_inf_nan=False)
     note: str = Field("", max_length=300)
 
 
@@ -43,6 +46,29 @@ class Report(Schema):
     words: str = Field("", max_length=2000)
 
 
+class OutcomeIn(Schema):
+    """What a check has shown. ``found``: what was there; the check's other findings count as looked for and not there.
+
+    ``unsure``: nothing can be said. ``against``: done although something should have come first (kept in the log).
+    """
+
+    check: str
+    axis: str = ""
+    found: list[ObservationIn] = []
+    unsure: bool = False
+    against: bool = False
+    note: str = Field("", max_length=300)
+
+
+class RepairIn(Schema):
+    """A remedy that was done. ``helped``: whether the complaint is gone, where that has been seen already."""
+
+    fault: str
+    axis: str = ""
+    helped: bool | None = None
+    note: str = Field("", max_length=300)
+
+
 class Words(Schema):
     words: str = Field(min_length=1, max_length=2000)
 
@@ -52,75 +78,8 @@ class Close(Schema):
 
     closing: Literal["verified", "not_verified", "harmless", "handed_on", "warranty", "retired"]
     cause: str = Field("", max_length=160)
-
-
-class ObservationOut(Schema):
-    id: int
-    finding: str
-    label: str
-    axis: str
-    state: Literal["present", "absent", "unknown"]
-    note: str
-    by: str
-    at: datetime
-
-
-class PictureOut(Schema):
-    id: int
-    words: str
-    width: int
-    height: int
-    by: str
-    at: datetime
-
-
-class LogLine(Schema):
-    at: datetime
-    who: str
-    kind: Literal["reported", "comment", "measured", "turned", "seen", "closed", "picture"]
-    words: str
-
-
-class Step(Schema):
-    """The next thing to do: a fixed sensible order for now."""
-
-    kind: Literal["danger", "take", "look", "pluck", "set", "verify", "close", "ask", "done"]
-    title: str
-    why: str
-    minutes: int
-    place: str | None = None
-    caution: str = ""
-
-
-class CaseOut(CaseBrief):
-    words: str
-    since: str
-    cause: str
-    taken_by: str | None
-    observations: list[ObservationOut]
-    pictures: list[PictureOut]
-    log: list[LogLine]
-    step: Step
-    may_work: bool
-
-
-#: Complaints that a belt can make: the bench for belts comes first, being quick.
-_BELT_COMPLAINTS = {
-    "echoes_after_corners",
-    "layers_stepped",
-    "circle_not_round",
-    "wrong_size",
-    "upright_lines",
-    "square_is_diamond",
-    "wall_leans",
-    "belt_slack",
-    "belts_unequal",
-    "belt_overtight",
-    "buzz",
-    "squeak",
-}
-_DANGER = "Unplug it, do not only switch it off. Leave it to someone qualified."
-_STANDING = "Keep fingers clear of the beam: it can move while motors are on."
+    fault: str = ""
+    axis: str = ""
 
 
 def _case(request: HttpRequest, case_id: int, lock: bool = False) -> Case:
@@ -175,13 +134,13 @@ def report(request: HttpRequest, payload: Report):
     )
     _observe(case, ObservationIn(finding=payload.finding, axis=axis), request.user)
     audit(request.user, "reported", case, f"Reported on {printer.name}: {title}")
-    return _out(_case(request, case.pk), request.user)
+    return case_out(_case(request, case.pk), request.user)
 
 
 @router.get("/cases/{case_id}", auth=may("cases.see"), response=CaseOut, operation_id="cases.see")
 def see(request: HttpRequest, case_id: int):
     """One case with its log and the next thing to do."""
-    return _out(_case(request, case_id), request.user)
+    return case_out(_case(request, case_id), request.user)
 
 
 @router.post("/cases/{case_id}/take", auth=may("cases.take"), response=CaseOut, operation_id="cases.take")
@@ -194,7 +153,7 @@ def take(request: HttpRequest, case_id: int):
     case.state, case.taken_by = State.IN_WORK, request.user
     case.save()
     audit(request.user, "took", case, f"{request.user.name} took the case.")
-    return _out(case, request.user)
+    return case_out(case, request.user)
 
 
 @router.post("/cases/{case_id}/observations", auth=may("cases.observe"), response=CaseOut, operation_id="cases.observe")
@@ -205,18 +164,21 @@ def observe(request: HttpRequest, case_id: int, payload: ObservationIn):
     _finding(payload.finding)
     payload.axis = _axis(payload.axis)
     _observe(case, payload, request.user)
-    return _out(case, request.user)
+    return case_out(case, request.user)
 
 
-def _observe(case: Case, payload: ObservationIn, user: User) -> None:
+def _observe(case: Case, payload: ObservationIn, user: User, check: str = "", moment: datetime | None = None) -> None:
     Observation.objects.create(
         case=case,
         finding=payload.finding,
         axis=payload.axis,
         state=payload.state,
+        value=payload.value,
+        u95=payload.u95,
         note=payload.note.strip(),
+        check_name=check,
         by=user,
-        at=now(),
+        at=moment or now(),
     )
     kind = knowledge.findings()[payload.finding]
     if kind.kind == "danger" and payload.state == "present" and not case.printer.tagged_out:
@@ -226,13 +188,95 @@ def _observe(case: Case, payload: ObservationIn, user: User) -> None:
         audit(user, "tagged out", printer, f"Tagged out by the report: {kind.label}")
 
 
+@router.post("/cases/{case_id}/outcomes", auth=may("cases.outcome"), response=CaseOut, operation_id="cases.outcome")
+@once
+def outcome(request: HttpRequest, case_id: int, payload: OutcomeIn):
+    """Type what a check done by hand has shown: what was found; the rest of what it answers was looked for and not there."""
+    case = _case(request, case_id, lock=True)
+    if not case.is_open:
+        raise Problem(409, "closed", "This case is closed. Open it again first.")
+    check = knowledge.checks().get(payload.check)
+    if check is None:
+        raise Problem(422, "out_of_range", "Choose one of the listed checks.", "check")
+    axis, moment = _axis(payload.axis), now()
+    for o in payload.found:
+        _finding(o.finding)
+        o.axis = _axis(o.axis)
+        _observe(case, o, request.user, check.id, moment)
+    named = {o.finding for o in payload.found}
+    places = (
+        places_of(case.printer, axis) if check.at == "belt" and axis in case.printer.model.motion().belts() else [axis]
+    )
+    for finding in check.answers:
+        if finding not in named:
+            for place in places:
+                rest = ObservationIn(finding=finding, axis=place, state="unknown" if payload.unsure else "absent")
+                _observe(case, rest, request.user, check.id, moment)
+    note = payload.note.strip()
+    if payload.against:
+        note = f"Done although something should have come first. {note}".strip()
+    if note:
+        Comment.objects.create(case=case, words=f"{check.label}: {note}", by=request.user, at=moment)
+    return case_out(case, request.user)
+
+
+@router.post("/cases/{case_id}/undo", auth=may("cases.undo"), response=CaseOut, operation_id="cases.undo")
+@once
+def undo(request: HttpRequest, case_id: int):
+    """Take back the last thing that this person said was seen; the record keeps that it was said."""
+    case = _case(request, case_id, lock=True)
+    first = case.observations.order_by("at", "id").first()
+    mine = case.observations.filter(by=request.user, withdrawn=False).exclude(pk=first.pk if first else None)
+    last = mine.order_by("-at", "-id").first()
+    if last is None:
+        raise Problem(409, "nothing_to_undo", "There is nothing of yours to take back; the complaint itself stays.")
+    # All that one check gave was said at one moment.
+    mine.filter(at=last.at).update(withdrawn=True)
+    return case_out(case, request.user)
+
+
+@router.post("/cases/{case_id}/repairs", auth=may("cases.repair"), response=CaseOut, operation_id="cases.repair")
+@once
+def repair(request: HttpRequest, case_id: int, payload: RepairIn):
+    """Write down a remedy, and whether it helped: if not, that suspect is out; if so, the complaint was looked for and gone."""
+    case = _case(request, case_id, lock=True)
+    if not case.is_open:
+        raise Problem(409, "closed", "This case is closed. Open it again first.")
+    fault = knowledge.faults().get(payload.fault)
+    if fault is None:
+        raise Problem(422, "out_of_range", "Choose one of the listed faults.", "fault")
+    moment = now()
+    Action.objects.create(
+        printer=case.printer,
+        case=case,
+        kind="repair",
+        place=_axis(payload.axis),
+        fault=fault.id,
+        helped=payload.helped,
+        note=payload.note.strip(),
+        by=request.user,
+        at=moment,
+    )
+    audit(
+        request.user,
+        "mended",
+        case,
+        f"{fault.label}: {'helped' if payload.helped else 'did not help' if payload.helped is False else 'done'}",
+    )
+    first = case.observations.order_by("at", "id").first()
+    if first is not None and payload.helped:
+        gone = ObservationIn(finding=first.finding, axis=first.axis, state="absent", note="gone after the repair")
+        _observe(case, gone, request.user, moment=now())
+    return case_out(case, request.user)
+
+
 @router.post("/cases/{case_id}/comments", auth=may("cases.comment"), response=CaseOut, operation_id="cases.comment")
 @once
 def comment(request: HttpRequest, case_id: int, payload: Words):
     """Write into the log of a case."""
     case = _case(request, case_id)
     Comment.objects.create(case=case, words=payload.words.strip(), by=request.user, at=now())
-    return _out(case, request.user)
+    return case_out(case, request.user)
 
 
 @router.post(
@@ -246,7 +290,7 @@ def add_picture(request: HttpRequest, case_id: int, file: File[UploadedFile], wo
     Picture.objects.create(
         case=case, image=image, width=width, height=height, words=words.strip()[:200], by=request.user, at=now()
     )
-    return _out(case, request.user)
+    return case_out(case, request.user)
 
 
 def _picture(data: bytes) -> tuple[bytes, int, int]:
@@ -288,7 +332,10 @@ def close(request: HttpRequest, case_id: int, payload: Close):
         raise Problem(409, "closed", "This case is already closed.")
     if payload.closing in ("verified", "not_verified") and not payload.cause.strip():
         raise Problem(422, "missing_field", "Say what it was; the next one will be found faster.", "cause")
+    if payload.fault and payload.fault not in knowledge.faults():
+        raise Problem(422, "out_of_range", "Choose one of the listed faults, or none.", "fault")
     case.cause = payload.cause.strip()
+    case.fault, case.fault_axis = payload.fault, _axis(payload.axis)
     if payload.closing == "not_verified":
         case.state = State.NOT_VERIFIED
     else:
@@ -308,7 +355,7 @@ def close(request: HttpRequest, case_id: int, payload: Close):
         case,
         f"{Closing(payload.closing).label if payload.closing in Closing.values else 'Mended, not verified'}: {case.cause}",
     )
-    return _out(case, request.user)
+    return case_out(case, request.user)
 
 
 @router.post("/cases/{case_id}/reopen", auth=may("cases.reopen"), response=CaseOut, operation_id="cases.reopen")
@@ -319,37 +366,7 @@ def reopen(request: HttpRequest, case_id: int):
     case.state, case.closing, case.closed_by, case.closed_at = State.IN_WORK, "", None, None
     case.save()
     audit(request.user, "reopened", case, "Opened again.")
-    return _out(case, request.user)
-
-
-def proven(case: Case) -> bool:
-    """Whether something after the last turn shows that it holds: the belts' own measurement, or the complaint gone."""
-    last = Action.objects.filter(case=case).order_by("-at").first()
-    if _belts_hold(case):
-        return True
-    first = case.observations.order_by("at").first()
-    if first is None:
-        return False
-    newest = case.observations.filter(finding=first.finding, axis=first.axis).order_by("-at").first()
-    return newest is not None and newest.state == "absent" and (last is None or newest.at > last.at)
-
-
-def _belts_hold(case: Case) -> bool:
-    """The newest round of each set of belts in this case has no turn after it, and is within limits."""
-    groups = {
-        tuple(places_of(case.printer, p))
-        for p in case.captures.values_list("place", flat=True)
-        if p in case.printer.model.motion().belts()
-    }
-    if not groups:
-        return False
-    for places in groups:
-        past = rounds(case.printer, list(places), case)
-        if not past or past[-1].actions or any(p not in past[-1].readings for p in places):
-            return False
-        if not set_belts(case.printer, list(places), past[-1]).holds:  # type: ignore[attr-defined]
-            return False
-    return True
+    return case_out(case, request.user)
 
 
 def _finding(finding: str) -> knowledge.FindingKind:
@@ -363,162 +380,6 @@ def _axis(axis: str) -> str:
     if axis and axis not in PLACES:
         raise Problem(422, "out_of_range", f"“{axis}” is no axis.", "axis")
     return axis
-
-
-def _out(case: Case, user: User) -> CaseOut:
-    labels = knowledge.findings()
-    observations = [
-        ObservationOut(
-            id=o.pk,
-            finding=o.finding,
-            label=labels[o.finding].label if o.finding in labels else o.finding,
-            axis=o.axis,
-            state=o.state,
-            note=o.note,
-            by=person(o.by),
-            at=o.at,
-        )
-        for o in case.observations.select_related("by")
-    ]
-    pictures = [
-        PictureOut(id=p.pk, words=p.words, width=p.width, height=p.height, by=person(p.by), at=p.at)
-        for p in case.pictures.defer("image").select_related("by")
-    ]
-    return CaseOut(
-        **case_brief(case).model_dump(),
-        words=case.words,
-        since=case.since,
-        cause=case.cause,
-        taken_by=person(case.taken_by) if case.taken_by else None,
-        observations=observations,
-        pictures=pictures,
-        log=_log(case, observations, pictures),
-        step=_step(case, observations),
-        may_work=user.may(Role.TECHNICIAN),
-    )
-
-
-def _log(case: Case, observations: list[ObservationOut], pictures: list[PictureOut]) -> list[LogLine]:
-    from .floor import _measured
-
-    lines = [
-        LogLine(at=case.reported_at, who=person(case.reported_by), kind="reported", words=case.words or case.title)
-    ]
-    lines += [
-        LogLine(
-            at=o.at,
-            who=o.by,
-            kind="seen",
-            words={"present": "Seen: ", "absent": "Looked for, not there: ", "unknown": "Not sure: "}[o.state]
-            + o.label
-            + (f" ({o.note})" if o.note else ""),
-        )
-        for o in observations[1:]
-    ]
-    lines += [LogLine(at=p.at, who=p.by, kind="picture", words=p.words or "Picture") for p in pictures]
-    lines += [
-        LogLine(at=c.at, who=person(c.by), kind="comment", words=c.words) for c in case.comments.select_related("by")
-    ]
-    lines += [
-        LogLine(at=c.taken_at, who=person(c.taken_by), kind="measured", words=_measured(c))
-        for c in case.captures.defer("data").select_related("taken_by").prefetch_related("results")
-    ]
-    for a in case.actions.select_related("by"):
-        lines.append(
-            LogLine(
-                at=a.at,
-                who=person(a.by),
-                kind="turned",
-                words=f"Belt {a.place.upper()}: {abs(a.turns or 0):.2f} {a.unit} {a.direction}",
-            )
-        )
-    if case.closed_at:
-        lines.append(
-            LogLine(
-                at=case.closed_at,
-                who=person(case.closed_by),
-                kind="closed",
-                words=f"{case.get_closing_display()}. {case.cause}",
-            )
-        )
-    return sorted(lines, key=lambda line: line.at)
-
-
-def _step(case: Case, observations: list[ObservationOut]) -> Step:
-    """The next thing to do, in a fixed order: danger, take it, measure the belts, set them, prove, close."""
-    kinds = knowledge.findings()
-    present = [o for o in observations if o.state == "present"]
-    if not case.is_open:
-        return Step(kind="done", title="Closed", why=f"{case.get_closing_display()}. {case.cause}", minutes=0)
-    if any(kinds[o.finding].kind == "danger" for o in present if o.finding in kinds):
-        return Step(
-            kind="danger",
-            title="Stop: unplug and tag out",
-            why="A danger was reported. It is not to be powered until somebody qualified has looked at it, and at the others of its model.",
-            minutes=2,
-            caution=_DANGER,
-        )
-    if case.state == State.REPORTED:
-        return Step(
-            kind="take",
-            title="Take this case",
-            why="Nobody works on it yet. Taking it shows the members that the machine is in service.",
-            minutes=0,
-        )
-    belts = list(case.printer.model.motion().belts())
-    about_belts = any(o.finding in _BELT_COMPLAINTS for o in present)
-    groups = list(dict.fromkeys(tuple(places_of(case.printer, p)) for p in belts)) if about_belts else []
-    axis = next((o.axis for o in present if o.axis), "")
-    groups.sort(key=lambda g: axis not in g)
-    if axis in ("x", "y", "z") and any(axis in g for g in groups):
-        groups = [g for g in groups if axis in g]
-    for group in groups:
-        past = rounds(case.printer, list(group), case)
-        names = " and ".join(p.upper() for p in group)
-        missing = [p for p in group if not past or (p not in past[-1].readings and not past[-1].actions)]
-        if not past or missing:
-            return Step(
-                kind="pluck",
-                title="Pluck both belts" if len(group) > 1 else f"Pluck belt {names}",
-                why=f"It takes {3 * len(group)} minutes and settles whether slack or unequal belts are behind it.",
-                minutes=3 * len(group),
-                place=(missing or group)[0],
-                caution=_STANDING,
-            )
-        if past[-1].actions:
-            return Step(
-                kind="verify",
-                title=f"Measure {names} again",
-                why="A belt was turned; the same measurement shows whether it helped.",
-                minutes=3 * len(group),
-                place=group[0],
-                caution=_STANDING,
-            )
-        advice = set_belts(case.printer, list(group), past[-1])
-        if not advice.holds:  # type: ignore[attr-defined]
-            place = advice.advice[0].target if advice.advice and advice.advice[0].target in group else group[0]
-            return Step(
-                kind="set",
-                title=f"Set {'the belts' if len(group) > 1 else f'belt {names}'}",
-                why=advice.advice[0].reason if advice.advice else "The belts are not within their limits.",
-                minutes=4,
-                place=place,
-                caution=_STANDING,
-            )
-    if proven(case):
-        return Step(
-            kind="close",
-            title="Close the case",
-            why="The last measurement holds. Say what it was, and close it as mended and verified.",
-            minutes=1,
-        )
-    return Step(
-        kind="look",
-        title="Look over frame, bolts and head",
-        why="The belts do not explain it, or are not asked. Rock the head, beam and bed by hand; note what you find.",
-        minutes=5,
-        caution="Unplugged: a machine that moves by itself pinches.",
-    )
 
 
 def lock_case(case_id: int | None, printer: Printer) -> Case | None:

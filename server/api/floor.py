@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Literal
 from uuid import UUID
 
@@ -16,8 +16,9 @@ from ninja import Field, Router, Schema
 from people.clock import now
 from people.models import AuditEntry, Role, audit
 from workshop.condition import PrinterCondition, condition
-from workshop.models import Instrument, Place, Printer
+from workshop.models import Event, Instrument, Place, Printer
 
+from .case_view import done_words
 from .once import once
 from .permissions import may
 from .problems import Problem
@@ -91,7 +92,7 @@ class RecordLine(Schema):
 
     at: datetime
     who: str
-    kind: Literal["measured", "turned", "case", "tag"]
+    kind: Literal["measured", "turned", "case", "tag", "happened"]
     words: str
     place: str
     case_id: int | None = None
@@ -105,8 +106,44 @@ class TagOut(Schema):
 class FindingOut(Schema):
     id: str
     label: str
+    group: str
     kind: Literal["seen", "measured", "danger"]
     unit: str | None
+    placed: Literal["axis", "belt", "screw"] | None
+    words: str
+
+
+class FaultBrief(Schema):
+    id: str
+    label: str
+    group: str
+    kind: str
+    minutes: float
+    steps: list[str]
+    caution: str
+    after: list[str]
+    then: str
+    hand_to: str
+
+
+class CheckBrief(Schema):
+    id: str
+    label: str
+    minutes: float
+    answers: list[str]
+    swap: bool
+    how: list[str]
+    caution: str
+    tools: list[str]
+    procedure: str | None
+
+
+class KnowledgeOut(Schema):
+    """What the diagnosis knows: faults with their remedies, checks with what they answer, events."""
+
+    faults: list[FaultBrief]
+    checks: list[CheckBrief]
+    events: list[str]
 
 
 def _conditions() -> dict[int, tuple[Printer, PrinterCondition, list[Case]]]:
@@ -167,6 +204,7 @@ def _wanted(known: dict[int, tuple[Printer, PrinterCondition, list[Case]]]) -> l
                     ),
                 )
             )
+        rows += _danger_on_the_same_model(printer, cases, known)
         if cases or c.fitness == "tagged_out":
             continue
         for p in c.places:
@@ -214,6 +252,27 @@ def _wanted(known: dict[int, tuple[Printer, PrinterCondition, list[Case]]]) -> l
         )
     rows.sort(key=lambda r: (r[0], r[1]))
     return [w for _, _, w in rows]
+
+
+def _danger_on_the_same_model(
+    printer: Printer, cases: list[Case], known: dict[int, tuple[Printer, PrinterCondition, list[Case]]]
+) -> list[tuple[int, datetime, Wanted]]:
+    """A danger on one machine may sit in all of its model: look at the others."""
+    if not printer.tagged_out:
+        return []
+    rows = []
+    for case in cases:
+        seen = case.observations.filter(state="present", withdrawn=False).values_list("finding", flat=True)
+        if not any(knowledge.findings()[f].kind == "danger" for f in seen if f in knowledge.findings()):
+            continue
+        others = [p.name for p, _, _ in known.values() if p.model_id == printer.model_id and p.pk != printer.pk]
+        if others:
+            title = f"Look at {' and '.join(others)}, unplugged"
+            why = f"{printer.name}, of the same model, was tagged out: {printer.tagged_out}."
+            rows.append(
+                (1, case.reported_at, Wanted(title=title, why=why, kind="case", printer_id=printer.pk, case_id=case.pk))
+            )
+    return rows
 
 
 def _pressing(case: Case, tagged_out: bool) -> tuple[int, str]:
@@ -277,6 +336,12 @@ def record(request: HttpRequest, printer_id: int, place: str = ""):
             )
         )
     for a in actions:
+        if a.kind == "repair":
+            words = done_words(a)
+            lines.append(
+                RecordLine(at=a.at, who=person(a.by), kind="turned", words=words, place=a.place, case_id=a.case_id)
+            )
+            continue
         how = f"{abs(a.turns):.2f} {a.unit} {a.direction}" if a.turns is not None else ""
         lines.append(
             RecordLine(
@@ -289,6 +354,9 @@ def record(request: HttpRequest, printer_id: int, place: str = ""):
             )
         )
     if not place:
+        for e in printer.events.select_related("by"):
+            words = e.event.replace("_", " ").capitalize() + (f": {e.note}" if e.note else "")
+            lines.append(RecordLine(at=e.at, who=person(e.by), kind="happened", words=words, place="all"))
         for case in printer.cases.select_related("reported_by", "closed_by"):
             lines.append(
                 RecordLine(
@@ -330,6 +398,33 @@ def _measured(c: Capture) -> str:
     if result is None or result.value is None:
         return words
     return f"{words}: {result.value:.3g} ± {result.u95 or 0:.2g} {result.unit}"
+
+
+class Happened(Schema):
+    """Something that was done to a machine. ``days_ago``: how long ago."""
+
+    event: str
+    days_ago: float = Field(0, ge=0, le=400)
+    note: str = Field("", max_length=200)
+
+
+@router.post(
+    "/printers/{printer_id}/events", auth=may("printer.happened"), response=PrinterOut, operation_id="printer.happened"
+)
+@once
+def happened(request: HttpRequest, printer_id: int, payload: Happened):
+    """Write down what was done to a machine, or happened to it: it weighs in the next case."""
+    printer = get_object_or_404(Printer, pk=printer_id)
+    if payload.event not in knowledge.events():
+        raise Problem(422, "out_of_range", "Choose one of the listed events.", "event")
+    Event.objects.create(
+        printer=printer,
+        event=payload.event,
+        at=now() - timedelta(days=payload.days_ago),
+        by=request.user,
+        note=payload.note.strip(),
+    )
+    return see_printer(request, printer_id)
 
 
 @router.post(
@@ -374,3 +469,13 @@ def lift_tag(request: HttpRequest, printer_id: int):
 def findings(request: HttpRequest):
     """What can be seen or measured, in plain words."""
     return [FindingOut.model_validate(k.model_dump()) for k in knowledge.findings().values()]
+
+
+@router.get("/knowledge", auth=may("knowledge.see"), response=KnowledgeOut, operation_id="knowledge.see")
+def see_knowledge(request: HttpRequest):
+    """Faults, checks and events of the diagnosis."""
+    return KnowledgeOut(
+        faults=[FaultBrief.model_validate(f.model_dump()) for f in knowledge.faults().values()],
+        checks=[CheckBrief.model_validate(c.model_dump()) for c in knowledge.checks().values()],
+        events=knowledge.events(),
+    )

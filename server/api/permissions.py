@@ -30,9 +30,11 @@ TABLE: dict[str, Role | None] = {
     "floor.see": M,
     "printer.see": M,
     "printer.record": T,
+    "printer.happened": T,
     "printer.tag_out": T,
     "printer.lift_tag": T,
     "findings.list": M,
+    "knowledge.see": T,
     # cases
     "cases.list": M,
     "cases.report": M,
@@ -42,6 +44,9 @@ TABLE: dict[str, Role | None] = {
     "cases.comment": M,
     "cases.add_picture": M,
     "cases.picture": M,
+    "cases.outcome": T,
+    "cases.undo": M,
+    "cases.repair": T,
     "cases.close": T,
     "cases.reopen": T,
     # bench
@@ -61,6 +66,7 @@ TABLE: dict[str, Role | None] = {
     # the workshop itself
     "workshop.see": T,
     "workshop.change": L,
+    "workshop.forget": L,
     "people.list": L,
     "people.change": L,
     "audit.see": L,

@@ -10,6 +10,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from kestov_core.machine import Description
 from ninja import Field, Router, Schema
+from people.clock import now
 from people.models import AuditEntry, Role, User, audit
 from workshop.models import Instrument, Limit, Place, Printer, PrinterModel, fit_out
 
@@ -208,6 +209,19 @@ def change_model(request: HttpRequest, model_id: int, payload: ModelIn):
     before = model.description
     _save_model(model, payload)
     audit(request.user, "changed", model, f"Changed the model {model.name}.", before=before)
+    return _workshop()
+
+
+@router.post(
+    "/workshop/models/{model_id}/forget", auth=may("workshop.forget"), response=Workshop, operation_id="workshop.forget"
+)
+@once
+def forget(request: HttpRequest, model_id: int):
+    """Weigh this model by the knowledge's own base rates again: causes confirmed until now no longer count."""
+    model = get_object_or_404(PrinterModel, pk=model_id)
+    model.learned_since = now()
+    model.save()
+    audit(request.user, "reset", model, f"Base rates of {model.name} begin anew.")
     return _workshop()
 
 

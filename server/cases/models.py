@@ -35,6 +35,9 @@ class Case(models.Model):
     taken_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
     closing = models.CharField(max_length=14, choices=Closing.choices, blank=True)
     cause = models.CharField(max_length=160, blank=True)
+    # The confirmed cause as the knowledge names it, with its place; blank where it is not on the list.
+    fault = models.CharField(max_length=40, blank=True)
+    fault_axis = models.CharField(max_length=5, blank=True)
     closed_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
     closed_at = models.DateTimeField(null=True)
 
@@ -62,6 +65,11 @@ class Observation(models.Model):
         max_length=8, choices=[("present", "present"), ("absent", "absent"), ("unknown", "unknown")]
     )
     note = models.CharField(max_length=300, blank=True)
+    # The figure, where there was one, in the finding's unit; and the check that gave it.
+    value = models.FloatField(null=True)
+    u95 = models.FloatField(null=True)
+    check_name = models.CharField(max_length=40, blank=True)
+    withdrawn = models.BooleanField(default=False)
     by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
     at = models.DateTimeField()
 
@@ -97,7 +105,10 @@ class Picture(models.Model):
 
 
 class Action(models.Model):
-    """What was done to a machine: what was turned, how far, by whom. ``turns`` positive tightens (mm for sliders)."""
+    """What was done to a machine: what was turned, how far, by whom. ``turns`` positive tightens (mm for sliders).
+
+    Of kind ``repair``: a remedy of the knowledge, for ``fault`` at ``place``; ``helped`` is null until it has been seen.
+    """
 
     printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="actions")
     case = models.ForeignKey(Case, null=True, on_delete=models.SET_NULL, related_name="actions")
@@ -108,6 +119,8 @@ class Action(models.Model):
     direction = models.CharField(max_length=14, blank=True)
     advised = models.FloatField(null=True)
     round = models.PositiveSmallIntegerField(default=1)
+    fault = models.CharField(max_length=40, blank=True)
+    helped = models.BooleanField(null=True)
     note = models.CharField(max_length=300, blank=True)
     by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
     at = models.DateTimeField()

@@ -271,7 +271,12 @@ class Maker:
                 "tech",
                 "POST",
                 f"/cases/{case}/close",
-                {"closing": "verified", "cause": "Belt X slack; its tensioner screw had backed out."},
+                {
+                    "closing": "verified",
+                    "cause": "Belt X slack; its tensioner screw had backed out.",
+                    "fault": "belt_slack",
+                    "axis": "x",
+                },
             )
         self._drift("Halyard", 0, dict(PRINTERS[3][3]))
 
@@ -297,10 +302,24 @@ class Maker:
                 "tech2",
                 "POST",
                 f"/cases/{case}/close",
-                {"closing": "handed_on", "cause": "Damp filament; handed back to the member with the dryer's times."},
+                {
+                    "closing": "handed_on",
+                    "cause": "Damp filament; handed back to the member with the dryer's times.",
+                    "fault": "damp_filament",
+                    "axis": "e",
+                },
             )
 
     def _open_cases(self) -> None:
+        for name, event, days, note in (
+            ("Bowline", "head_changed", 12, "new nozzle wiper"),
+            ("Sheepshank", "machine_moved", 6, "swept under it"),
+            ("Marline", "serviced", 20, "guides and screws"),
+        ):
+            printer = self._printer(name)
+            self.call(
+                "tech2", "POST", f"/printers/{printer.pk}/events", {"event": event, "days_ago": days, "note": note}
+            )
         # Ready for the whole way: reported this morning, nothing done yet.
         self._drift("Bowline", 0, dict(PRINTERS[0][3]))
         with at(self.today - timedelta(hours=5)):

@@ -35,6 +35,8 @@ class PrinterModel(models.Model):
     kinematics = models.CharField(max_length=20)
     description = models.JSONField(validators=[_validate_description])
     notes = models.TextField(blank=True)
+    # Confirmed causes count into the weighing from here on; null: all of them.
+    learned_since = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["name"]
@@ -162,3 +164,17 @@ def fit_out(printer: Printer) -> None:
     Component.objects.bulk_create(
         Component(printer=printer, place=p, kind=k, label=label, fitted_on=printer.in_use_since) for p, k, label in rows
     )
+
+
+class Event(models.Model):
+    """Something that was done to a machine or happened to it, by an id that the knowledge of faults knows."""
+
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="events")
+    event = models.CharField(max_length=40)
+    at = models.DateTimeField()
+    by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")
+    note = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["-at"]
+        indexes = [models.Index(fields=["printer", "-at"])]

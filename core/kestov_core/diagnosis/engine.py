@@ -19,12 +19,12 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 
 #: A second fault at once, against two independent ones.
-PAIR_SHARE = 0.35
+PAIR_SHARE = 0.25
 #: Share of complaints whose cause is not on the list.
 OTHER_SHARE = 0.04
 #: What something unlisted shows of any finding.
 OTHER_SHOWS = 0.10
-LEAK = 0.015
+LEAK = 0.006
 #: Minutes until something unlisted is found and mended.
 OTHER_MINUTES = 180.0
 
@@ -108,12 +108,13 @@ def all_absent(w: Weights, u: Array, nodes: Array) -> tuple[float, Array]:
 def cost_of_repair(p: Array, minutes: Array) -> Array:
     """Expected minutes to a fixed machine for marginals ``p`` (n, K): repairs tried in the order of p / cost.
 
-    Each repair is paid while no earlier one has cured; what none cures costs `OTHER_MINUTES`.
+    Each repair is paid while no earlier one has cured. One stops where going on would cost more than handing it to
+    somebody who takes it apart, which costs `OTHER_MINUTES`; what none of the repairs cures costs that, too.
     """
-    # Beyond the likeliest few nothing is added but time.
-    few = min(len(p), 24)
+    few = min(len(p), 48)
     order = np.argsort(-p / minutes[:, None], axis=0)[:few]
     ordered = np.take_along_axis(p, order, axis=0)
-    before = np.clip(1 - np.vstack([np.zeros((1, p.shape[1])), np.cumsum(ordered, axis=0)]), 0, 1)
-    cost: Array = (minutes[order] * before[:-1]).sum(axis=0) + OTHER_MINUTES * before[-1]
+    left = np.clip(1 - np.vstack([np.zeros((1, p.shape[1])), np.cumsum(ordered, axis=0)]), 0, 1)
+    paid = np.vstack([np.zeros((1, p.shape[1])), np.cumsum(minutes[order] * left[:-1], axis=0)])
+    cost: Array = (paid + OTHER_MINUTES * left).min(axis=0)
     return cost

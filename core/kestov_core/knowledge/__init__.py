@@ -45,7 +45,7 @@ class Fault(_Known):
     ``where``: the places it can have (`diagnosis.places`). ``base``: in so many of a hundred complaints, over the whole
     machine. ``shows``: with which probability it shows each finding; ``hides``: factor on a finding that it makes
     unlikely. ``events``: factor on ``base`` when that has just been done. ``wears``: grows with age. ``minutes``: the
-    repair, for a practised hand. ``after``: what must be measured again.
+    repair, for a practised hand. ``before``: checks that a repair waits for; ``after``: what must be measured again.
     """
 
     id: str
@@ -65,6 +65,7 @@ class Fault(_Known):
     parts: list[str] = []
     caution: str
     steps: Annotated[list[str], Field(min_length=1)]
+    before: list[str] = []
     after: list[str] = []
     then: str
     hand_to: str = ""
@@ -121,6 +122,9 @@ def faults() -> dict[str, Fault]:
     found = _by_id(TypeAdapter(list[Fault]).validate_python(rows), "faults/")
     for fault in found.values():
         _known([*fault.shows, *fault.hides], f"fault {fault.id}")
+        for gate in fault.before:
+            if gate not in checks():
+                raise ValueError(f"fault {fault.id} waits for {gate}, which is no check")
     return found
 
 

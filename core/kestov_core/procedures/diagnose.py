@@ -22,8 +22,19 @@ from ..machine import Kinematics, Place
 from ..quantities import Finite, Quantity
 from .base import Context, Part, Procedure, Result
 
-#: How far a person's answer is believed: "seen" is right so often; "not there" is wrong so often.
-SEEN, NOT_THERE = 0.96, 0.05
+#: How an answer is believed, by where it comes from: how likely the finding is truly there when it is said to be seen, and
+#: when it is said not to be (before anything else is known of it). People overlook more than they invent.
+BELIEVED = {
+    "print": (0.988, 0.07),
+    "sound": (0.98, 0.10),
+    "machine": (0.985, 0.05),
+    "hand": (0.985, 0.05),
+    "look": (0.992, 0.04),
+    "swap": (0.98, 0.06),
+    # A measured verdict is sounder than a look.
+    "measured": (0.992, 0.02),
+    "danger": (0.992, 0.05),
+}
 #: Days in which an event's weight falls to a third.
 EVENT_DAYS = 40.0
 #: Days in which older evidence loses two thirds of its weight.
@@ -263,7 +274,7 @@ def _weigh(context: DiagnoseContext, ahead: bool) -> DiagnoseResult:
     )
     if stop is None and ahead:
         result.next = _next(case, context, seen, weights, p, now, process)
-        result.repair_now = _repair_now(case, p, weights, now, result.next)
+        result.repair_now = _repair_now(case, p, _known(seen), now, result.next, context.tried)
     if len(seen) < 2:
         result.warn("few_findings", "Little is known yet: the bars are mostly base rates. Say what else is seen.")
     return result
@@ -347,7 +358,8 @@ def _history(at: Placed, context: DiagnoseContext, ages: dict[str, float]) -> tu
 def _belief(o: Observed) -> float:
     """Chance that a finding is truly there: by its figure where it has a limit, else by the word, fading with age."""
     kind = findings()[o.finding]
-    said = {"present": SEEN, "absent": NOT_THERE, "unknown": 0.5}[o.state]
+    there, missed = BELIEVED[kind.group]
+    said = {"present": there, "absent": missed, "unknown": 0.5}[o.state]
     limit = o.limit if o.limit is not None else kind.limit
     if o.value is not None and limit is not None and kind.sense is not None:
         value, u95 = (o.value.value, o.value.u95) if isinstance(o.value, Quantity) else (o.value, None)
@@ -355,9 +367,6 @@ def _belief(o: Observed) -> float:
         sigma = max((0.1 * abs(value) if u95 is None else u95) / 1.96, 1e-9)
         z = (value - limit) / sigma if kind.sense == "above" else (limit - value) / sigma
         said = min(max(0.5 * math.erfc(-z / math.sqrt(2)), 0.02), 0.98)
-    elif kind.kind == "measured" and o.state != "unknown":
-        # A measured verdict is sounder than a look.
-        said = 0.98 if o.state == "present" else 0.02
     return 0.5 + (said - 0.5) * math.exp(-o.age_days / EVIDENCE_DAYS)
 
 
@@ -446,7 +455,9 @@ def _small(label: str) -> str:
 
 
 def _at(label: str, axis: str | None) -> str:
-    return label if axis in (None, "all") else f"{label}, {axis.upper() if len(axis) < 3 else axis}"
+    if axis is None or axis == "all":
+        return label
+    return f"{label}, {axis.upper()}" if len(axis) < 3 else f"{label} ({axis})"
 
 
 def _label(at: Placed) -> str:
@@ -462,7 +473,7 @@ def _next(
     now: float,
     process: float,
 ) -> list[NextCheck]:
-    known = {k for k, o in seen.items() if o.state != "unknown"}
+    known = _known(seen)
     rows: list[tuple[PlacedCheck, list[tuple[str, str | None]]]] = []
     for pc in place_checks(case.machine):
         open_ = [n for n in pc.nodes if n not in known and (n[0], None) not in known]
@@ -477,21 +488,19 @@ def _next(
     ahead = engine.foresee(w, u, h)
     cost_present = engine.cost_of_repair(ahead.if_present, case.repair)
     swapped = any(findings()[f].group == "swap" for f, _ in known)
+    spots = [np.array([at[n] for n in open_]) for _, open_ in rows]
+    fine = [engine.all_absent(w, np.prod(u[:, idx], axis=1), idx) for idx in spots]
+    cost_fine = engine.cost_of_repair(np.stack([then for _, then in fine], axis=1), case.repair)
     found = []
-    for pc, open_ in rows:
-        idx = np.array([at[n] for n in open_])
-        fine, then_fine = engine.all_absent(w, np.prod(u[:, idx], axis=1), idx)
-        chance = ahead.chance[idx]
-        share = (1 - fine) * chance / chance.sum()
-        after = fine * float(engine.cost_of_repair(then_fine[:, None], case.repair)[0]) + float(
-            share @ cost_present[idx]
-        )
+    for (pc, _), idx, (calm, then_fine), then_cost in zip(rows, spots, fine, cost_fine, strict=True):
+        share = (1 - calm) * ahead.chance[idx] / ahead.chance[idx].sum()
+        after = calm * float(then_cost) + float(share @ cost_present[idx])
         minutes = pc.check.minutes + sum(SETUP_MINUTES[s] for s in pc.check.setup if s not in context.setup_done)
-        found.append((now - after, minutes, pc, idx, fine, then_fine, share))
+        found.append((now - after, minutes, pc, idx, calm, then_fine, share))
     # First what saves most for each minute it takes.
     found.sort(key=lambda r: -r[0] / r[1])
     out: list[NextCheck] = []
-    for saving, minutes, pc, idx, fine, then_fine, share in found:
+    for saving, minutes, pc, idx, calm, then_fine, share in found:
         gate = _gate(pc, known, process, swapped)
         if saving <= 0.3 and len(out) >= 3:
             continue
@@ -500,7 +509,7 @@ def _next(
             for k in idx[np.argsort(-share)][:4]:
                 chance = float(share[list(idx).index(k)])
                 outcomes.append(_outcome(case, nodes[k], chance, ahead.if_present[:, k]))
-            outcomes.append(_outcome(case, None, fine, then_fine))
+            outcomes.append(_outcome(case, None, calm, then_fine))
         c = pc.check
         out.append(
             NextCheck(
@@ -513,11 +522,24 @@ def _next(
     return sorted(out, key=lambda n: n.gate is not None)
 
 
-def _gate(pc: PlacedCheck, known: set[tuple[str, str | None]], process: float, swapped: bool) -> str | None:
-    for name in pc.check.before:
+def _known(seen: dict[tuple[str, str | None], Observed]) -> set[tuple[str, str | None]]:
+    """What has been answered, either way."""
+    return {k for k, o in seen.items() if o.state != "unknown"}
+
+
+def _waits_for(before: list[str], axis: str | None, known: set[tuple[str, str | None]]) -> str | None:
+    """The first check of ``before`` that nobody has done at that place."""
+    for name in before:
         answers = checks()[name].answers
-        if not any(f in answers and a in (None, pc.axis, "head", "bed") for f, a in known):
-            return f"First {checks()[name].label.lower()}: a loose or stiff part makes this figure worthless."
+        if not any(f in answers and a in (None, axis, "head", "bed", "all") for f, a in known):
+            return name
+    return None
+
+
+def _gate(pc: PlacedCheck, known: set[tuple[str, str | None]], process: float, swapped: bool) -> str | None:
+    first = _waits_for(pc.check.before, pc.axis, known)
+    if first is not None:
+        return f"First {_small(checks()[first].label)}: a loose or stiff part makes this figure worthless."
     if process > 0.45 and not swapped and not pc.check.swap and pc.check.minutes >= 30:
         return "First a controlled swap: the process is as likely as the mechanics, and this takes long."
     return None
@@ -556,19 +578,28 @@ def _why(outcomes: list[Outcome]) -> str:
     return f"{found}; all fine would leave {_small(no.label)} first ({100 * no.probability:.0f} %)."
 
 
-def _repair_now(case: _Case, p: np.ndarray, w: engine.Weights, now: float, next_: list[NextCheck]) -> list[RepairNow]:
+def _repair_now(
+    case: _Case,
+    p: np.ndarray,
+    known: set[tuple[str, str | None]],
+    now: float,
+    next_: list[NextCheck],
+    tried: list[Tried],
+) -> list[RepairNow]:
     """Repairs that end the case sooner than the next check would: tried first, they cost their minutes and often cure."""
     best = next((n for n in next_ if n.gate is None), None)
     check_first = now - best.saves_minutes if best else now
     out = []
     for i in np.argsort(-p)[:5]:
         at = case.placed[i]
-        if at.fault.kind == "danger" or p[i] < 0.15:
+        done = any(t.fault == at.fault.id and t.axis in (None, at.axis) for t in tried)
+        if done or at.fault.kind == "danger" or p[i] < 0.15:
             continue
         rest = np.delete(p, i) / max(1 - float(p[i]), 1e-9)
         without = float(engine.cost_of_repair(np.minimum(rest, 1)[:, None], np.delete(case.repair, i))[0])
         first = case.repair[i] + (1 - float(p[i])) * without
-        if p[i] > 0.9 or (first < check_first and (best is None or at.fault.minutes <= 1.5 * best.minutes)):
+        likely = p[i] > 0.85 or (p[i] > 0.6 and at.fault.minutes <= 15)
+        if (likely or first < check_first) and _waits_for(at.fault.before, at.axis, known) is None:
             do = f"Hand it to {at.fault.hand_to}" if at.fault.hand_to else "Do it"
             words = f"{do}: it takes {at.fault.minutes:.0f} minutes and is {100 * p[i]:.0f} % likely to be the cause."
             out.append(

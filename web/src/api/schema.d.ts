@@ -132,6 +132,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Happened
+         * @description Write down what was done to a machine, or happened to it: it weighs in the next case.
+         */
+        post: operations["printer.happened"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/tag-out": {
         parameters: {
             query?: never;
@@ -168,6 +188,26 @@ export interface paths {
          * @description What can be seen or measured, in plain words.
          */
         get: operations["findings.list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/knowledge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See Knowledge
+         * @description Faults, checks and events of the diagnosis.
+         */
+        get: operations["knowledge.see"];
         put?: never;
         post?: never;
         delete?: never;
@@ -254,6 +294,66 @@ export interface paths {
          * @description Add what was seen, or looked for and not seen.
          */
         post: operations["cases.observe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/outcomes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Outcome
+         * @description Type what a check done by hand has shown: what was found; the rest of what it answers was looked for and not there.
+         */
+        post: operations["cases.outcome"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Take back the last thing that this person said was seen; the record keeps that it was said.
+         */
+        post: operations["cases.undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cases/{case_id}/repairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Repair
+         * @description Write down a remedy, and whether it helped: if not, that suspect is out; if so, the complaint was looked for and gone.
+         */
+        post: operations["cases.repair"];
         delete?: never;
         options?: never;
         head?: never;
@@ -754,6 +854,26 @@ export interface paths {
          */
         put: operations["workshop.change_model"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workshop/models/{model_id}/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forget
+         * @description Weigh this model by the knowledge's own base rates again: causes confirmed until now no longer count.
+         */
+        post: operations["workshop.forget"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1347,7 +1467,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "measured" | "turned" | "case" | "tag";
+            kind: "measured" | "turned" | "case" | "tag" | "happened";
             /** Words */
             words: string;
             /** Place */
@@ -1356,6 +1476,24 @@ export interface components {
             case_id?: number | null;
             /** Capture Id */
             capture_id?: string | null;
+        };
+        /**
+         * Happened
+         * @description Something that was done to a machine. ``days_ago``: how long ago.
+         */
+        Happened: {
+            /** Event */
+            event: string;
+            /**
+             * Days Ago
+             * @default 0
+             */
+            days_ago: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /** TagOut */
         TagOut: {
@@ -1368,6 +1506,8 @@ export interface components {
             id: string;
             /** Label */
             label: string;
+            /** Group */
+            group: string;
             /**
              * Kind
              * @enum {string}
@@ -1375,6 +1515,82 @@ export interface components {
             kind: "seen" | "measured" | "danger";
             /** Unit */
             unit: string | null;
+            /** Placed */
+            placed: ("axis" | "belt" | "screw") | null;
+            /** Words */
+            words: string;
+        };
+        /** CheckBrief */
+        CheckBrief: {
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Minutes */
+            minutes: number;
+            /** Answers */
+            answers: string[];
+            /** Swap */
+            swap: boolean;
+            /** How */
+            how: string[];
+            /** Caution */
+            caution: string;
+            /** Tools */
+            tools: string[];
+            /** Procedure */
+            procedure: string | null;
+        };
+        /** FaultBrief */
+        FaultBrief: {
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Group */
+            group: string;
+            /** Kind */
+            kind: string;
+            /** Minutes */
+            minutes: number;
+            /** Steps */
+            steps: string[];
+            /** Caution */
+            caution: string;
+            /** After */
+            after: string[];
+            /** Then */
+            then: string;
+            /** Hand To */
+            hand_to: string;
+        };
+        /**
+         * KnowledgeOut
+         * @description What the diagnosis knows: faults with their remedies, checks with what they answer, events.
+         */
+        KnowledgeOut: {
+            /** Faults */
+            faults: components["schemas"]["FaultBrief"][];
+            /** Checks */
+            checks: components["schemas"]["CheckBrief"][];
+            /** Events */
+            events: string[];
+        };
+        /**
+         * Advice
+         * @description One thing to do. ``amount`` says how far, ``expect`` what the next measurement should read if it is right.
+         */
+        Advice: {
+            /** Action */
+            action: string;
+            /** Target */
+            target: string;
+            amount?: components["schemas"]["Quantity"] | null;
+            /** Direction */
+            direction?: string | null;
+            /** Reason */
+            reason: string;
+            expect?: components["schemas"]["Quantity"] | null;
         };
         /** CaseOut */
         CaseOut: {
@@ -1419,6 +1635,101 @@ export interface components {
             step: components["schemas"]["Step"];
             /** May Work */
             may_work: boolean;
+            /** Fault */
+            fault: string;
+            /** Fault Axis */
+            fault_axis: string;
+            weighing: components["schemas"]["WeighingOut"] | null;
+        };
+        /**
+         * DiagnoseResult
+         * @description What it may be, what to do next, and whether to stop. ``placed_faults``: how many were weighed.
+         */
+        DiagnoseResult: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /** Hypotheses */
+            hypotheses: components["schemas"]["Hypothesis"][];
+            /** Next */
+            next: components["schemas"]["NextCheck"][];
+            /** Repair Now */
+            repair_now: components["schemas"]["RepairNow"][];
+            stop: components["schemas"]["Stop"] | null;
+            /** Process Probability */
+            process_probability: number;
+            /** Placed Faults */
+            placed_faults: number;
+            /** Expected Minutes */
+            expected_minutes: number;
+        };
+        /**
+         * Finding
+         * @description Something the diagnosis understands. Ids stand in ``knowledge/findings.json``.
+         */
+        Finding: {
+            /** Finding */
+            finding: string;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "present" | "absent" | "unknown";
+            value?: components["schemas"]["Quantity"] | null;
+        };
+        /**
+         * Hypothesis
+         * @description A fault at its place (``other``: something not on the list) with its marginal probability.
+         */
+        Hypothesis: {
+            /** Fault */
+            fault: string;
+            /** Label */
+            label: string;
+            /** Axis */
+            axis: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /** Kind */
+            kind: string;
+            /** Probability */
+            probability: number;
+            /**
+             * Because
+             * @default []
+             */
+            because: components["schemas"]["Reason"][];
+        };
+        /**
+         * Likely
+         * @description A fault and its probability, in short.
+         */
+        Likely: {
+            /** Fault */
+            fault: string;
+            /** Label */
+            label: string;
+            /** Axis */
+            axis: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /** Probability */
+            probability: number;
         };
         /** LogLine */
         LogLine: {
@@ -1437,6 +1748,55 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * NextCheck
+         * @description A check with its minutes (set-up that is still to be paid included) and the minutes it is expected to save beyond them.
+         *
+         *     ``gate``: why it should wait; it may be done all the same, with a note.
+         */
+        NextCheck: {
+            /** Check */
+            check: string;
+            /** Label */
+            label: string;
+            /** Axis */
+            axis: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /** Minutes */
+            minutes: number;
+            /** Saves Minutes */
+            saves_minutes: number;
+            /** Why */
+            why: string;
+            /** Gate */
+            gate?: string | null;
+            /** Procedure */
+            procedure?: string | null;
+            /**
+             * Tools
+             * @default []
+             */
+            tools: string[];
+            /**
+             * Caution
+             * @default
+             */
+            caution: string;
+            /**
+             * How
+             * @default []
+             */
+            how: string[];
+            /**
+             * Waits Hours
+             * @default 0
+             */
+            waits_hours: number;
+            /**
+             * Outcomes
+             * @default []
+             */
+            outcomes: components["schemas"]["Outcome"][];
+        };
         /** ObservationOut */
         ObservationOut: {
             /** Id */
@@ -1447,11 +1807,17 @@ export interface components {
             label: string;
             /** Axis */
             axis: string;
+            /** Group */
+            group: string;
             /**
              * State
              * @enum {string}
              */
             state: "present" | "absent" | "unknown";
+            /** Value */
+            value: number | null;
+            /** Unit */
+            unit: string | null;
             /** Note */
             note: string;
             /** By */
@@ -1461,6 +1827,22 @@ export interface components {
              * Format: date-time
              */
             at: string;
+        };
+        /**
+         * Outcome
+         * @description One thing that a check can show, how likely that is, and what it may be then. ``finding`` null: all fine.
+         */
+        Outcome: {
+            /** Finding */
+            finding: string | null;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /** Label */
+            label: string;
+            /** Probability */
+            probability: number;
+            /** Then */
+            then: components["schemas"]["Likely"][];
         };
         /** PictureOut */
         PictureOut: {
@@ -1481,15 +1863,49 @@ export interface components {
             at: string;
         };
         /**
+         * Reason
+         * @description Why: a finding or an event, with its weight in words. ``bits``: log2 of how much likelier it makes the fault.
+         */
+        Reason: {
+            /** Words */
+            words: string;
+            /** Bits */
+            bits: number;
+            /** Finding */
+            finding?: string | null;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /** Event */
+            event?: string | null;
+        };
+        /**
+         * RepairNow
+         * @description A repair that is cheaper than the next check.
+         */
+        RepairNow: {
+            /** Fault */
+            fault: string;
+            /** Label */
+            label: string;
+            /** Axis */
+            axis: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /** Minutes */
+            minutes: number;
+            /** Probability */
+            probability: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * Step
-         * @description The next thing to do: a fixed sensible order for now.
+         * @description The next thing to do. ``check`` and ``repair`` come from the weighing; the rest from where the case stands.
          */
         Step: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "danger" | "take" | "look" | "pluck" | "set" | "verify" | "close" | "ask" | "done";
+            kind: "danger" | "take" | "check" | "repair" | "pluck" | "set" | "verify" | "close" | "done";
             /** Title */
             title: string;
             /** Why */
@@ -1503,6 +1919,74 @@ export interface components {
              * @default
              */
             caution: string;
+            /**
+             * How
+             * @default []
+             */
+            how: string[];
+            /**
+             * Tools
+             * @default []
+             */
+            tools: string[];
+            /**
+             * Fault
+             * @default
+             */
+            fault: string;
+            /**
+             * Check
+             * @default
+             */
+            check: string;
+            /**
+             * After
+             * @default []
+             */
+            after: string[];
+            /**
+             * State
+             * @default
+             */
+            state: string;
+            /**
+             * Then
+             * @default
+             */
+            then: string;
+        };
+        /**
+         * Stop
+         * @description Danger: what to do now, and nothing else.
+         */
+        Stop: {
+            /** Reason */
+            reason: string;
+            /** Steps */
+            steps: string[];
+        };
+        /**
+         * Warning_
+         * @description Why the figure may mislead.
+         */
+        Warning_: {
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+        };
+        /**
+         * WeighingOut
+         * @description What it may be: the core's result, where its evidence came from, and the causes confirmed on this model so far.
+         */
+        WeighingOut: {
+            result: components["schemas"]["DiagnoseResult"];
+            /** Sources */
+            sources: string[];
+            /** Confirmed */
+            confirmed: {
+                [key: string]: number;
+            };
         };
         /** Report */
         Report: {
@@ -1541,6 +2025,65 @@ export interface components {
              * @enum {string}
              */
             state: "present" | "absent" | "unknown";
+            /** Value */
+            value?: number | null;
+            /** U95 */
+            u95?: number | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * OutcomeIn
+         * @description What a check has shown. ``found``: what was there; the check's other findings count as looked for and not there.
+         *
+         *     ``unsure``: nothing can be said. ``against``: done although something should have come first (kept in the log).
+         */
+        OutcomeIn: {
+            /** Check */
+            check: string;
+            /**
+             * Axis
+             * @default
+             */
+            axis: string;
+            /**
+             * Found
+             * @default []
+             */
+            found: components["schemas"]["ObservationIn"][];
+            /**
+             * Unsure
+             * @default false
+             */
+            unsure: boolean;
+            /**
+             * Against
+             * @default false
+             */
+            against: boolean;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * RepairIn
+         * @description A remedy that was done. ``helped``: whether the complaint is gone, where that has been seen already.
+         */
+        RepairIn: {
+            /** Fault */
+            fault: string;
+            /**
+             * Axis
+             * @default
+             */
+            axis: string;
+            /** Helped */
+            helped?: boolean | null;
             /**
              * Note
              * @default
@@ -1567,22 +2110,16 @@ export interface components {
              * @default
              */
             cause: string;
-        };
-        /**
-         * Advice
-         * @description One thing to do. ``amount`` says how far, ``expect`` what the next measurement should read if it is right.
-         */
-        Advice: {
-            /** Action */
-            action: string;
-            /** Target */
-            target: string;
-            amount?: components["schemas"]["Quantity"] | null;
-            /** Direction */
-            direction?: string | null;
-            /** Reason */
-            reason: string;
-            expect?: components["schemas"]["Quantity"] | null;
+            /**
+             * Fault
+             * @default
+             */
+            fault: string;
+            /**
+             * Axis
+             * @default
+             */
+            axis: string;
         };
         /**
          * BeltDeflectionResult
@@ -1787,22 +2324,6 @@ export interface components {
             /** Found */
             found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["RingingPrintResult"];
         };
-        /**
-         * Finding
-         * @description Something the diagnosis understands. Ids stand in ``knowledge/findings.json``.
-         */
-        Finding: {
-            /** Finding */
-            finding: string;
-            /** Axis */
-            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "present" | "absent" | "unknown";
-            value?: components["schemas"]["Quantity"] | null;
-        };
         /** InstrumentOut */
         InstrumentOut: {
             /** Id */
@@ -1870,16 +2391,6 @@ export interface components {
             damping_ratio?: components["schemas"]["Quantity"] | null;
             /** Count From Mm */
             count_from_mm?: number | null;
-        };
-        /**
-         * Warning_
-         * @description Why the figure may mislead.
-         */
-        Warning_: {
-            /** Code */
-            code: string;
-            /** Message */
-            message: string;
         };
         /**
          * BeltDeflectionContext
@@ -2695,6 +3206,32 @@ export interface operations {
             };
         };
     };
+    "printer.happened": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Happened"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrinterOut"];
+                };
+            };
+        };
+    };
     "printer.tag_out": {
         parameters: {
             query?: never;
@@ -2759,6 +3296,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FindingOut"][];
+                };
+            };
+        };
+    };
+    "knowledge.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnowledgeOut"];
                 };
             };
         };
@@ -2866,6 +3423,80 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ObservationIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseOut"];
+                };
+            };
+        };
+    };
+    "cases.outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OutcomeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseOut"];
+                };
+            };
+        };
+    };
+    "cases.undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseOut"];
+                };
+            };
+        };
+    };
+    "cases.repair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepairIn"];
             };
         };
         responses: {
@@ -3483,6 +4114,28 @@ export interface operations {
                 "application/json": components["schemas"]["ModelIn"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Workshop"];
+                };
+            };
+        };
+    };
+    "workshop.forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

@@ -1,0 +1,135 @@
+"""A case as the core's diagnosis takes it: what was seen and measured, what was done before, what the workshop has learned."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from kestov_core import knowledge
+from kestov_core.procedures.diagnose import DiagnoseContext, DiagnoseResult, analyse
+from kestov_core.quantities import Quantity
+from measuring.models import Capture
+from workshop.models import Event, Printer
+
+from .models import Action, Case, Closing, State
+
+#: Older evidence and events say nothing about this trouble.
+LOOK_BACK = timedelta(days=150)
+
+
+@dataclass
+class Weighed:
+    """What the core makes of a case, and where its evidence came from, in words."""
+
+    result: DiagnoseResult
+    sources: list[str]
+    confirmed: dict[str, int]
+
+
+def weigh(case: Case) -> Weighed:
+    """Weigh a case as it stands now. Everything is derived from the record."""
+    printer = case.printer
+    motion = printer.model.motion()
+    counts, elsewhere = confirmed_causes(case)
+    happened = _events(printer, case.reported_at)
+    context = DiagnoseContext.model_validate(
+        {
+            "printer": motion.model_dump(mode="json", include={"kinematics", "transmissions", "pairs"}),
+            "findings": [row for _, row in sorted([*_seen(case), *_measured(case)], key=lambda r: r[0])],
+            "events": [
+                {"event": e.event, "days_before": max(0.0, (case.reported_at - e.at).total_seconds() / 86400)}
+                for e in happened
+                if e.event in knowledge.events()
+            ],
+            "tried": [
+                {"fault": a.fault, "axis": a.place or None}
+                for a in case.actions.filter(kind="repair", helped=False)
+                if a.fault in knowledge.faults()
+            ],
+            "confirmed": counts,
+            "most": 10,
+        }
+    )
+    words = [
+        f"Began after: {e.event.replace('_', ' ')} on {e.at:%-d %B}" + (f" ({e.note})" if e.note else "")
+        for e in happened
+    ]
+    return Weighed(analyse(context), words + elsewhere, counts)
+
+
+def _seen(case: Case) -> list[tuple[datetime, dict[str, Any]]]:
+    """What people said. The last word on each finding at each place counts; what was withdrawn does not."""
+    rows = []
+    for o in case.observations.filter(withdrawn=False):
+        kind = knowledge.findings().get(o.finding)
+        if kind is None:
+            continue
+        row: dict[str, Any] = {"finding": o.finding, "axis": o.axis or None, "state": o.state}
+        if o.value is not None:
+            row["value"] = Quantity(value=o.value, u95=o.u95, unit=kind.unit or "1").model_dump() if o.u95 else o.value
+        rows.append((o.at, row))
+    return rows
+
+
+def _measured(case: Case) -> list[tuple[datetime, dict[str, Any]]]:
+    """What the bench found on this machine: since the trouble in full, before it by its age."""
+    captures = (
+        Capture.objects.filter(
+            printer=case.printer, superseded_by__isnull=True, taken_at__gte=case.reported_at - LOOK_BACK
+        )
+        .defer("data")
+        .prefetch_related("results")
+    )
+    if case.closed_at:
+        captures = captures.filter(taken_at__lte=case.closed_at)
+    rows = []
+    for capture in captures:
+        result = capture.latest()
+        for found in (result.found.get("findings") or []) if result else []:
+            if found["state"] == "unknown" or found["finding"] not in knowledge.findings():
+                continue
+            age = max(0.0, (case.reported_at - capture.taken_at).total_seconds() / 86400)
+            # The verdict has weighed the figure against this machine's own limits already.
+            row = {"finding": found["finding"], "axis": found["axis"], "state": found["state"], "age_days": age}
+            rows.append((capture.taken_at, row))
+    return rows
+
+
+def _events(printer: Printer, before: datetime) -> list[Event]:
+    """What was done to the machine before the trouble, belts turned included; the newest of each kind."""
+    since = before - LOOK_BACK
+    rows = list(Event.objects.filter(printer=printer, at__gte=since, at__lte=before))
+    turned = (
+        Action.objects.filter(printer=printer, kind="turn_tensioner", at__gte=since, at__lte=before)
+        .order_by("-at")
+        .first()
+    )
+    if turned is not None:
+        rows.append(Event(printer=printer, event="belt_tensioned", at=turned.at, note=f"belt {turned.place.upper()}"))
+    newest: dict[str, Event] = {}
+    for e in sorted(rows, key=lambda e: e.at):
+        newest[e.event] = e
+    return sorted(newest.values(), key=lambda e: e.at, reverse=True)
+
+
+def confirmed_causes(case: Case) -> tuple[dict[str, int], list[str]]:
+    """Causes confirmed and verified on machines of this model, and the last of them in words."""
+    model = case.printer.model
+    rows = (
+        Case.objects.filter(printer__model=model, state=State.CLOSED, closing__in=(Closing.VERIFIED, Closing.HANDED_ON))
+        .exclude(fault="")
+        .exclude(pk=case.pk)
+        .select_related("printer")
+        .order_by("-closed_at")
+    )
+    if model.learned_since:
+        rows = rows.filter(closed_at__gt=model.learned_since)
+    known = [c for c in rows if c.fault in knowledge.faults()]
+    words = [
+        f"On {c.printer.name}, of the same model, it was {knowledge.faults()[c.fault].label.lower()} on {c.closed_at:%-d %B}"
+        for c in known[:3]
+        if c.closed_at
+    ]
+    return dict(Counter(c.fault for c in known)), words

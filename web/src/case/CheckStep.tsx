@@ -1,0 +1,231 @@
+/** A check done by hand: how, and what it showed. Each outcome says how it would move the bars before it is chosen. */
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got, type Schemas } from "../api/client";
+import { Button, ErrorNote, Field, INPUT, useKey } from "../kit/bits";
+import { parseFigure } from "../kit/figures";
+import type { WhatIf } from "./Weighing";
+
+type Case = Schemas["CaseOut"];
+type Next = Schemas["NextCheck"];
+
+type Props = { c: Case; next: Next; changed: (c: Case) => void; onWhatIf: (w: WhatIf) => void; done: () => void };
+
+export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
+  const [found, setFound] = useState<string[]>([]);
+  const [values, setValues] = useState<Record<string, string>>({});
+  const [swap, setSwap] = useState({ changed: "", same: "" });
+  const [note, setNote] = useState("");
+  const known = useQuery({
+    queryKey: ["knowledge"],
+    queryFn: () => got(api.GET("/api/knowledge")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const findings = useQuery({
+    queryKey: ["findings"],
+    queryFn: () => got(api.GET("/api/findings")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const check = known.data?.checks.find((k) => k.id === next.check);
+  const send = useMutation({
+    mutationFn: ({ names, unsure }: { names: string[]; unsure: boolean }) => {
+      const rows = names.map((finding) => {
+        const text = values[finding]?.trim();
+        const value = text ? parseFigure(text) : null;
+        if (text && value === null) throw new Error(`“${text}” is not a figure.`);
+        const axis = next.outcomes?.find((o) => o.finding === finding)?.axis ?? next.axis ?? "";
+        return { finding, axis, state: "present" as const, value, u95: null, note: "" };
+      });
+      const words = [
+        swap.changed ? `changed: ${swap.changed}` : "",
+        swap.same ? `left as it was: ${swap.same}` : "",
+        note,
+      ].filter(Boolean);
+      return got(
+        api.POST("/api/cases/{case_id}/outcomes", {
+          params: { path: { case_id: c.id } },
+          body: {
+            check: next.check,
+            axis: next.axis ?? "",
+            found: rows,
+            unsure,
+            against: next.gate != null,
+            note: words.join("; "),
+          },
+        }),
+      );
+    },
+    onSuccess: (answer) => {
+      onWhatIf(null);
+      changed(answer);
+      done();
+    },
+  });
+  const allFine = () => send.mutate({ names: [], unsure: false });
+  useKey("0", found.length || send.isPending || !check ? null : allFine);
+  if (!check || !findings.data) return null;
+  const label = (f: string) => findings.data.find((x) => x.id === f)!;
+  const show = (finding: string | null) => {
+    const o = next.outcomes?.find((x) => x.finding === finding);
+    onWhatIf(o ? { label: o.label, then: o.then } : null);
+  };
+  const hover = (finding: string | null) => ({
+    onMouseEnter: () => show(finding),
+    onMouseLeave: () => onWhatIf(null),
+    onFocus: () => show(finding),
+    onBlur: () => onWhatIf(null),
+  });
+  return (
+    <div className="grid gap-3 border-t border-hair pt-4">
+      <h2>What did it show?</h2>
+      {check.swap ? (
+        <div className="grid gap-3 sm:grid-cols-2">
+          <Field label="What was changed?" hint="One thing only.">
+            {(id, n) => (
+              <input
+                id={id}
+                aria-describedby={n}
+                className={INPUT}
+                value={swap.changed}
+                onChange={(e) => setSwap({ ...swap, changed: e.target.value })}
+              />
+            )}
+          </Field>
+          <Field label="What stayed as it was?">
+            {(id) => (
+              <input
+                id={id}
+                className={INPUT}
+                value={swap.same}
+                onChange={(e) => setSwap({ ...swap, same: e.target.value })}
+              />
+            )}
+          </Field>
+        </div>
+      ) : null}
+      <ul className="grid gap-2">
+        {check.answers.map((f) => {
+          const on = found.includes(f);
+          const kind = label(f);
+          const chance = next.outcomes?.find((o) => o.finding === f)?.probability;
+          return (
+            <li key={f} className="flex flex-wrap items-center gap-2" {...hover(f)}>
+              <label className="flex min-h-12 flex-1 cursor-pointer items-center gap-3 rounded-[3px] border border-line px-3 has-checked:border-2 has-checked:border-ink has-checked:font-semibold">
+                <input
+                  type="checkbox"
+                  className="h-5 w-5 accent-[var(--ink)]"
+                  checked={on}
+                  onChange={() => setFound(on ? found.filter((x) => x !== f) : [...found, f])}
+                />
+                <span className="flex-1">{kind.label}</span>
+                {chance != null ? (
+                  <span className="font-mono text-[15px] text-ink2">{(100 * chance).toFixed(0)} %</span>
+                ) : null}
+              </label>
+              {on && kind.unit ? (
+                <input
+                  aria-label={`${kind.label} in ${kind.unit}, where measured`}
+                  placeholder={kind.unit}
+                  inputMode="decimal"
+                  className={`${INPUT} !w-28 font-mono`}
+                  value={values[f] ?? ""}
+                  onChange={(e) => setValues({ ...values, [f]: e.target.value })}
+                />
+              ) : null}
+            </li>
+          );
+        })}
+      </ul>
+      {next.gate ? (
+        <Field label="Why all the same?" hint={next.gate}>
+          {(id, n) => (
+            <input
+              id={id}
+              aria-describedby={n}
+              className={INPUT}
+              value={note}
+              onChange={(e) => setNote(e.target.value)}
+            />
+          )}
+        </Field>
+      ) : null}
+      <ErrorNote error={send.error} />
+      <div className="flex flex-wrap gap-3">
+        <Button
+          next={found.length > 0}
+          disabled={!found.length || send.isPending}
+          onClick={() => send.mutate({ names: found, unsure: false })}
+        >
+          That was found
+        </Button>
+        <Button
+          disabled={found.length > 0 || send.isPending}
+          onClick={allFine}
+          keyHint="0"
+          {...hover(null)}
+        >
+          All fine
+        </Button>
+        <Button disabled={send.isPending} onClick={() => send.mutate({ names: [], unsure: true })}>
+          Not sure
+        </Button>
+      </div>
+    </div>
+  );
+}
+
+/** A remedy: what to do, and whether it helped. */
+export function RepairStep({ c, changed }: { c: Case; changed: (c: Case) => void }) {
+  const s = c.step;
+  const send = useMutation({
+    mutationFn: (helped: boolean | null) =>
+      got(
+        api.POST("/api/cases/{case_id}/repairs", {
+          params: { path: { case_id: c.id } },
+          body: { fault: s.fault!, axis: s.place ?? "", helped, note: "" },
+        }),
+      ),
+    onSuccess: changed,
+  });
+  return (
+    <div className="grid gap-3 border-t border-hair pt-4">
+      {s.after?.length ? <p>Measure again after it: {s.after.join(", ")}.</p> : null}
+      <p className="text-ink2">Not enough? {s.then}</p>
+      <ErrorNote error={send.error} />
+      <h2>Is the complaint gone?</h2>
+      <div className="flex flex-wrap gap-3">
+        <Button next disabled={send.isPending} onClick={() => send.mutate(true)}>
+          Done, it is gone
+        </Button>
+        <Button disabled={send.isPending} onClick={() => send.mutate(false)}>
+          Done, still there
+        </Button>
+      </div>
+    </div>
+  );
+}
+
+/** The other checks, by what they save; any order is allowed. */
+export function OtherChecks({ c, onPick }: { c: Case; onPick: (n: Next) => void }) {
+  const rows = c.weighing?.result.next ?? [];
+  if (!rows.length) return null;
+  return (
+    <details>
+      <summary className="min-h-11 cursor-pointer py-2 font-semibold">Other checks, and what each would save</summary>
+      <ul className="rows">
+        {rows.slice(0, 10).map((n) => (
+          <li key={`${n.check}${n.axis}`} className="flex flex-wrap items-center justify-between gap-3 py-2">
+            <span className="max-w-[34em] flex-1">
+              <b>{n.label}</b>, {n.minutes.toFixed(0)} minutes
+              {n.saves_minutes > 0.5 ? `, saves ${n.saves_minutes.toFixed(0)} more than it takes` : ""}
+              {n.gate ? <span className="block text-[15px] text-watch">{n.gate}</span> : null}
+            </span>
+            <Button className="min-h-11 px-3" onClick={() => onPick(n)}>
+              Do this
+            </Button>
+          </li>
+        ))}
+      </ul>
+    </details>
+  );
+}

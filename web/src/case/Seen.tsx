@@ -1,0 +1,285 @@
+/** What has been seen in a case, grouped as one meets it, with quick entry: a few letters, or the number of a question. */
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { api, got, type Schemas } from "../api/client";
+import { Button, ErrorNote, Field, INPUT, useKey } from "../kit/bits";
+import { ago } from "../kit/figures";
+import { STATE } from "./CaseList";
+
+type Case = Schemas["CaseOut"];
+type Finding = Schemas["FindingOut"];
+type State = "present" | "absent" | "unknown";
+const MARK = { present: "+", absent: "−", unknown: "?" } as const;
+const SAID = { present: "seen", absent: "looked for, not there", unknown: "not sure" } as const;
+const GROUPS: [string, string][] = [
+  ["danger", "Danger"],
+  ["print", "On the print"],
+  ["sound", "To hear"],
+  ["machine", "What the machine does"],
+  ["hand", "By hand"],
+  ["look", "On the machine"],
+  ["measured", "Measured"],
+  ["swap", "After a swap"],
+];
+
+export function Seen({ c, changed }: { c: Case; changed: (c: Case) => void }) {
+  return (
+    <section className="sheet grid gap-3">
+      <div>
+        <p className="text-[15px] text-ink2">
+          <Link to={`/machines/${c.printer_id}`}>{c.printer}</Link>, {STATE[c.state].toLowerCase()}
+          {c.taken_by && c.state !== "closed" ? ` with ${c.taken_by}` : ""}
+        </p>
+        <h1 className="!text-[23px]">{c.title}</h1>
+        {c.since ? <p className="mt-1">Since: {c.since}</p> : null}
+        {c.words ? <p className="mt-1">{c.words}</p> : null}
+      </div>
+      {c.pictures.map((p) => (
+        <figure key={p.id}>
+          <a href={`/api/pictures/${p.id}`} target="_blank" rel="noreferrer">
+            <img
+              src={`/api/pictures/${p.id}`}
+              width={p.width}
+              height={p.height}
+              alt={p.words || `Picture by ${p.by}`}
+              className="h-auto w-full rounded-[3px]"
+            />
+          </a>
+          <figcaption className="text-[15px] text-ink2">
+            {p.words ? `${p.words} ` : ""}
+            {p.by}, {ago(p.at)}
+          </figcaption>
+        </figure>
+      ))}
+      <Observed c={c} changed={changed} />
+      {c.state === "closed" ? null : <Questions c={c} changed={changed} />}
+      {c.state === "closed" ? null : <QuickEntry c={c} changed={changed} />}
+    </section>
+  );
+}
+
+/** The last word on each finding at each place; what was looked for and not there is folded away. */
+function Observed({ c, changed }: { c: Case; changed: (c: Case) => void }) {
+  const undo = useMutation({
+    mutationFn: () => got(api.POST("/api/cases/{case_id}/undo", { params: { path: { case_id: c.id } } })),
+    onSuccess: changed,
+  });
+  const last = new Map(c.observations.map((o) => [`${o.finding} ${o.axis}`, o]));
+  const now = [...last.values()];
+  const shown = now.filter((o) => o.state === "present");
+  const rest = now.filter((o) => o.state !== "present");
+  const line = (o: Case["observations"][number]) => (
+    <li key={o.id} className="flex gap-2.5 py-1.5">
+      <span className="w-4 font-mono font-bold" aria-hidden="true">
+        {MARK[o.state]}
+      </span>
+      <div>
+        {o.label}
+        {o.axis ? `, ${o.axis.toUpperCase()}` : ""}
+        {o.value != null ? `: ${o.value} ${o.unit ?? ""}` : ""}
+        <span className="block text-[15px] text-ink2">
+          {SAID[o.state]}
+          {o.note ? `: ${o.note}` : ""}. {o.by}, {ago(o.at)}
+        </span>
+      </div>
+    </li>
+  );
+  return (
+    <div className="grid gap-2">
+      <h2>What has been seen</h2>
+      {GROUPS.map(([group, words]) => {
+        const rows = shown.filter((o) => o.group === group);
+        return rows.length ? (
+          <div key={group}>
+            <h3 className="text-[15px] text-ink2">{words}</h3>
+            <ul className="rows">{rows.map(line)}</ul>
+          </div>
+        ) : null;
+      })}
+      {rest.length ? (
+        <details>
+          <summary className="min-h-11 cursor-pointer py-2 text-[15px] font-semibold text-ink2">
+            Looked for and not there, or not sure ({rest.length})
+          </summary>
+          <ul className="rows">{rest.map(line)}</ul>
+        </details>
+      ) : null}
+      {c.state !== "closed" && c.observations.length > 1 ? (
+        <Button className="min-h-11 justify-self-start px-3 text-[15px]" onClick={() => undo.mutate()}>
+          Take back my last
+        </Button>
+      ) : null}
+      <ErrorNote error={undo.error} />
+    </div>
+  );
+}
+
+function useFindings() {
+  return useQuery({
+    queryKey: ["findings"],
+    queryFn: () => got(api.GET("/api/findings")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+function useObserve(c: Case, changed: (c: Case) => void) {
+  return useMutation({
+    mutationFn: (o: { finding: string; state: State; axis?: string }) =>
+      got(
+        api.POST("/api/cases/{case_id}/observations", {
+          params: { path: { case_id: c.id } },
+          body: { axis: "", note: "", ...o },
+        }),
+      ),
+    onSuccess: changed,
+  });
+}
+
+/** Questions that anyone can answer from the print or the noise, and that would move the bars: number keys say yes. */
+function Questions({ c, changed }: { c: Case; changed: (c: Case) => void }) {
+  const findings = useFindings();
+  const observe = useObserve(c, changed);
+  const asked = new Set(c.observations.map((o) => o.finding));
+  const easy = new Set(findings.data?.filter((f) => ["print", "sound", "machine"].includes(f.group)).map((f) => f.id));
+  const current = new Map(c.weighing?.result.hypotheses.map((h) => [`${h.fault} ${h.axis}`, h.probability]));
+  // By how far an answer would move the bar that it raises most, times how likely that answer is.
+  const moves = (o: Schemas["Outcome"]) =>
+    o.probability * Math.max(...o.then.map((t) => t.probability - (current.get(`${t.fault} ${t.axis}`) ?? 0)));
+  const worth = (c.weighing?.result.next ?? [])
+    .flatMap((n) => n.outcomes ?? [])
+    .filter((o) => o.finding && easy.has(o.finding) && !asked.has(o.finding) && moves(o) > 0.008)
+    .sort((a, b) => moves(b) - moves(a));
+  const questions = new Map<string, string>();
+  for (const o of worth)
+    if (questions.size < 3) questions.set(o.finding!, findings.data!.find((f) => f.id === o.finding)!.label);
+  const rows = [...questions];
+  const yes = (k: number) => (rows[k] ? () => observe.mutate({ finding: rows[k]![0], state: "present" }) : null);
+  useKey("1", yes(0));
+  useKey("2", yes(1));
+  useKey("3", yes(2));
+  if (!rows.length) return null;
+  return (
+    <div className="grid gap-1">
+      <h3 className="text-[15px] font-semibold">Worth asking</h3>
+      <ul className="rows">
+        {rows.map(([finding, label], k) => (
+          <li key={finding} className="py-2">
+            <p>{label}?</p>
+            <div className="mt-1 flex flex-wrap gap-1.5">
+              <Button
+                className="min-h-11 !gap-1.5 !px-2.5 !text-[16px]"
+                keyHint={String(k + 1)}
+                onClick={() => observe.mutate({ finding, state: "present" })}
+              >
+                Yes
+              </Button>
+              <Button
+                className="min-h-11 !px-2.5 !text-[16px]"
+                onClick={() => observe.mutate({ finding, state: "absent" })}
+              >
+                No
+              </Button>
+              <Button
+                className="min-h-11 !px-2.5 !text-[16px]"
+                onClick={() => observe.mutate({ finding, state: "unknown" })}
+              >
+                Not sure
+              </Button>
+            </div>
+          </li>
+        ))}
+      </ul>
+      <ErrorNote error={observe.error} />
+    </div>
+  );
+}
+
+const PLACES: Record<NonNullable<Finding["placed"]>, string[]> = {
+  axis: ["x", "y", "z", "head", "bed", "frame", "e"],
+  belt: ["x", "y", "a", "b", "y1", "y2", "t1", "t2", "t3"],
+  screw: ["z1", "z2", "z3"],
+};
+
+function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
+  const findings = useFindings();
+  const observe = useObserve(c, changed);
+  const [text, setText] = useState("");
+  const [chosen, setChosen] = useState<Finding | null>(null);
+  const [axis, setAxis] = useState("");
+  const letters = text.trim().toLowerCase().split(/\s+/).filter(Boolean);
+  const hits = letters.length
+    ? (findings.data ?? [])
+        .filter((f) => letters.every((l) => `${f.label} ${f.words}`.toLowerCase().includes(l)))
+        .slice(0, 6)
+    : [];
+  const choose = (f: Finding) => {
+    setChosen(f);
+    setAxis("");
+    setText("");
+  };
+  const say = (state: State) => {
+    observe.mutate({ finding: chosen!.id, state, axis });
+    setChosen(null);
+  };
+  return (
+    <div className="grid gap-2">
+      <Field label="What else?" hint={chosen ? undefined : "Type a few letters: squeak, band, loose."}>
+        {(id, note) => (
+          <input
+            id={id}
+            aria-describedby={note}
+            className={INPUT}
+            autoComplete="off"
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+            onKeyDown={(e) => {
+              if (e.key === "Enter" && hits[0]) {
+                e.preventDefault();
+                choose(hits[0]);
+              }
+            }}
+          />
+        )}
+      </Field>
+      {hits.length ? (
+        <ul className="grid gap-1" aria-label="Findings that match">
+          {hits.map((f) => (
+            <li key={f.id}>
+              <Button className="min-h-11 w-full !justify-start px-3 text-left !font-normal" onClick={() => choose(f)}>
+                {f.label}
+              </Button>
+            </li>
+          ))}
+        </ul>
+      ) : letters.length ? (
+        <p className="text-[15px] text-ink2">Nothing on the list is called that. Write it into the log.</p>
+      ) : null}
+      {chosen ? (
+        <div className="grid gap-2 border-l-[5px] border-go bg-well p-3" role="group" aria-label={chosen.label}>
+          <b>{chosen.label}</b>
+          {chosen.placed ? (
+            <Field label="Where?">
+              {(id) => (
+                <select id={id} className={INPUT} value={axis} onChange={(e) => setAxis(e.target.value)}>
+                  <option value="">Not sure where</option>
+                  {PLACES[chosen.placed!].map((p) => (
+                    <option key={p} value={p}>
+                      {p.length < 3 ? p.toUpperCase() : p}
+                    </option>
+                  ))}
+                </select>
+              )}
+            </Field>
+          ) : null}
+          <div className="flex flex-wrap gap-2">
+            <Button onClick={() => say("present")}>Seen</Button>
+            <Button onClick={() => say("absent")}>Not there</Button>
+            <Button onClick={() => say("unknown")}>Not sure</Button>
+          </div>
+        </div>
+      ) : null}
+      <ErrorNote error={observe.error} />
+    </div>
+  );
+}

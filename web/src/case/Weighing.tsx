@@ -1,0 +1,180 @@
+/** What it may be, as bars that open to their reasons; an outcome under the pointer shows how it would move them. */
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got, type Schemas } from "../api/client";
+import { Button, ErrorNote, Field, INPUT } from "../kit/bits";
+import { parseFigure } from "../kit/figures";
+
+type Case = Schemas["CaseOut"];
+export type WhatIf = { label: string; then: Schemas["Likely"][] } | null;
+
+const percent = (p: number) => (p < 0.01 ? "<1" : p > 0.99 ? ">99" : (100 * p).toFixed(0));
+const MOST = 7;
+
+export function Weighing({ c, whatIf }: { c: Case; whatIf: WhatIf }) {
+  const w = c.weighing;
+  if (!w) return null;
+  const bars = w.result.hypotheses.filter((h, k) => k < MOST || h.fault === "other");
+  const then = (h: Schemas["Hypothesis"]) => whatIf?.then.find((t) => t.fault === h.fault && t.axis === h.axis);
+  const joined = whatIf?.then.filter((t) => !bars.some((h) => h.fault === t.fault && h.axis === t.axis)) ?? [];
+  const total = Object.values(w.confirmed).reduce((a, b) => a + b, 0);
+  return (
+    <section className="sheet grid gap-3 lg:sticky lg:top-4 lg:max-h-[96vh] lg:overflow-y-auto" aria-labelledby="may-be">
+      <h2 id="may-be">What it may be</h2>
+      <p className="min-h-6 text-[15px] text-ink2" aria-live="polite">
+        {whatIf ? `If “${whatIf.label}”:` : `${w.result.placed_faults} faults weighed on this machine.`}
+      </p>
+      <ul className="rows">
+        {bars.map((h) => (
+          <li key={`${h.fault}${h.axis}`} className="py-2">
+            <Bar h={h} then={whatIf ? (then(h)?.probability ?? 0) : null} />
+          </li>
+        ))}
+        {joined.map((t) => (
+          <li key={`${t.fault}${t.axis}`} className="flex justify-between py-2 text-ink2">
+            {t.label} <span className="font-mono">{percent(t.probability)} % then</span>
+          </li>
+        ))}
+      </ul>
+      {w.result.process_probability > 0.3 ? (
+        <p className="text-[16px]">
+          <b className="font-mono">{percent(w.result.process_probability)} %</b> for the process, not the mechanics: a
+          swap tells them apart.
+        </p>
+      ) : null}
+      {w.sources.length ? (
+        <div>
+          <h3 className="text-[15px] font-semibold">From the record</h3>
+          <ul className="rows text-[16px]">
+            {w.sources.map((s) => (
+              <li key={s} className="py-1.5">
+                {s}
+              </li>
+            ))}
+          </ul>
+        </div>
+      ) : null}
+      {total ? (
+        <p className="text-[15px] text-ink2">
+          {total} confirmed {total === 1 ? "cause" : "causes"} on this model {total === 1 ? "counts" : "count"} into the
+          base rates.
+        </p>
+      ) : null}
+      {c.state === "closed" ? null : <Happened c={c} />}
+    </section>
+  );
+}
+
+function Bar({ h, then }: { h: Schemas["Hypothesis"]; then: number | null }) {
+  const forIt = (h.because ?? []).filter((r) => r.bits > 0);
+  const against = (h.because ?? []).filter((r) => r.bits <= 0);
+  return (
+    <details>
+      <summary className="cursor-pointer list-none">
+        <span className="flex items-baseline justify-between gap-3">
+          <b>
+            {h.label}
+            {h.kind === "process" ? <span className="font-normal text-ink2"> (process)</span> : null}
+          </b>
+          <span className="font-mono text-[18px] font-semibold whitespace-nowrap">{percent(h.probability)} %</span>
+        </span>
+        <span className="relative mt-1.5 block h-4 bg-well" aria-hidden="true">
+          <span className="absolute inset-y-0 left-0 bg-ink2" style={{ width: `${100 * h.probability}%` }} />
+          {then !== null ? (
+            <span className="absolute -top-1 -bottom-1 w-1 bg-go" style={{ left: `calc(${100 * then}% - 2px)` }} />
+          ) : null}
+        </span>
+        {then !== null ? <span className="text-[15px] text-go">then {percent(then)} %</span> : null}
+      </summary>
+      <ul className="mt-2 grid gap-1 text-[15px]">
+        {forIt.map((r) => (
+          <li key={r.words}>
+            <span className="mr-2 inline-block w-3 font-mono font-bold">+</span>
+            {r.words}
+          </li>
+        ))}
+        {against.map((r) => (
+          <li key={r.words}>
+            <span className="mr-2 inline-block w-3 font-mono font-bold">−</span>
+            {r.words}
+          </li>
+        ))}
+        {h.because?.length ? null : (
+          <li className="text-ink2">Nothing seen speaks for or against it; it stands by how common it is.</li>
+        )}
+      </ul>
+    </details>
+  );
+}
+
+/** What was done to the machine before: it weighs. */
+function Happened({ c }: { c: Case }) {
+  const client = useQueryClient();
+  const [event, setEvent] = useState("");
+  const [days, setDays] = useState("1");
+  const known = useQuery({
+    queryKey: ["knowledge"],
+    queryFn: () => got(api.GET("/api/knowledge")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const since = (Date.now() - new Date(c.reported_at).getTime()) / 86400000;
+  const add = useMutation({
+    mutationFn: () => {
+      const before = parseFigure(days);
+      if (before === null || before < 0) throw new Error("Enter how many days before the report that was.");
+      return got(
+        api.POST("/api/printers/{printer_id}/events", {
+          params: { path: { printer_id: c.printer_id } },
+          body: { event, days_ago: before + since, note: "" },
+        }),
+      );
+    },
+    onSuccess: () => {
+      setEvent("");
+      client.invalidateQueries({ queryKey: ["case", c.id] });
+      client.invalidateQueries({ queryKey: ["record", c.printer_id] });
+    },
+  });
+  return (
+    <details>
+      <summary className="min-h-11 cursor-pointer py-2 text-[15px] font-semibold text-ink2">
+        What was done to it just before?
+      </summary>
+      <form
+        className="grid gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          add.mutate();
+        }}
+      >
+        <Field label="What">
+          {(id) => (
+            <select id={id} className={INPUT} value={event} onChange={(e) => setEvent(e.target.value)} required>
+              <option value="">Choose</option>
+              {known.data?.events.map((e) => (
+                <option key={e} value={e}>
+                  {e.replaceAll("_", " ")}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+        <Field label="Days before the report">
+          {(id) => (
+            <input
+              id={id}
+              className={`${INPUT} font-mono`}
+              inputMode="decimal"
+              value={days}
+              onChange={(e) => setDays(e.target.value)}
+            />
+          )}
+        </Field>
+        <ErrorNote error={add.error} />
+        <Button type="submit" className="justify-self-start" disabled={add.isPending || !event}>
+          Weigh it in
+        </Button>
+      </form>
+    </details>
+  );
+}
