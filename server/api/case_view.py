@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from datetime import datetime
 from typing import Literal
 
@@ -27,6 +28,7 @@ class ObservationOut(Schema):
     value: float | None
     unit: str | None
     note: str
+    check: str
     by: str
     at: datetime
 
@@ -141,6 +143,7 @@ def case_out(case: Case, user: User) -> CaseOut:
             value=o.value,
             unit=labels[o.finding].unit if o.finding in labels else None,
             note=o.note,
+            check=o.check_name,
             by=person(o.by),
             at=o.at,
         )
@@ -151,7 +154,8 @@ def case_out(case: Case, user: User) -> CaseOut:
         for p in case.pictures.defer("image").select_related("by")
     ]
     may_work = user.may(Role.TECHNICIAN)
-    weighed = weigh(case) if may_work else None
+    # Once it is proven, what was seen before has been explained: there is nothing left to weigh.
+    weighed = weigh(case) if may_work and case.is_open and not proven(case) else None
     return CaseOut(
         **case_brief(case).model_dump(),
         words=case.words,
@@ -171,6 +175,27 @@ def case_out(case: Case, user: User) -> CaseOut:
     )
 
 
+def _said(check: str, said: list[ObservationOut]) -> str:
+    """One line of the log for what was said at one moment: a single finding, or the outcome of a whole check."""
+
+    def names(state: str) -> str:
+        found = dict.fromkeys(o.label + (f", {o.axis.upper()}" if o.axis else "") for o in said if o.state == state)
+        notes = [o.note for o in said if o.state == state and o.note]
+        return "; ".join(found) + (f" ({'; '.join(notes)})" if notes else "")
+
+    present, absent = names("present"), names("absent")
+    if check in knowledge.checks():
+        label = knowledge.checks()[check].label
+        return f"{label}: {present}" if present else f"{label}: {'all fine' if absent else 'not sure'}"
+    return (
+        f"Seen: {present}"
+        if present
+        else f"Looked for, not there: {absent}"
+        if absent
+        else f"Not sure: {names('unknown')}"
+    )
+
+
 def done_words(a: Action) -> str:
     """What was turned or mended, in words."""
     if a.kind != "repair":
@@ -187,17 +212,8 @@ def _log(case: Case, observations: list[ObservationOut], pictures: list[PictureO
     lines = [
         LogLine(at=case.reported_at, who=person(case.reported_by), kind="reported", words=case.words or case.title)
     ]
-    lines += [
-        LogLine(
-            at=o.at,
-            who=o.by,
-            kind="seen",
-            words={"present": "Seen: ", "absent": "Looked for, not there: ", "unknown": "Not sure: "}[o.state]
-            + o.label
-            + (f" ({o.note})" if o.note else ""),
-        )
-        for o in observations[1:]
-    ]
+    for (at, who, check), group in itertools.groupby(observations[1:], key=lambda o: (o.at, o.by, o.check)):
+        lines.append(LogLine(at=at, who=who, kind="seen", words=_said(check, list(group))))
     lines += [LogLine(at=p.at, who=p.by, kind="picture", words=p.words or "Picture") for p in pictures]
     lines += [
         LogLine(at=c.at, who=person(c.by), kind="comment", words=c.words) for c in case.comments.select_related("by")

@@ -335,7 +335,9 @@ def close(request: HttpRequest, case_id: int, payload: Close):
     if payload.fault and payload.fault not in knowledge.faults():
         raise Problem(422, "out_of_range", "Choose one of the listed faults, or none.", "fault")
     case.cause = payload.cause.strip()
-    case.fault, case.fault_axis = payload.fault, _axis(payload.axis)
+    last = case.actions.order_by("-at").first()
+    # Not said where: the place that was turned or mended last.
+    case.fault, case.fault_axis = payload.fault, _axis(payload.axis) or (last.place if last and payload.fault else "")
     if payload.closing == "not_verified":
         case.state = State.NOT_VERIFIED
     else:

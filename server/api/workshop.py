@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from datetime import date, datetime
 from typing import Literal
 
+from cases.weighing import confirmed_cases
 from django.db import transaction
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
+from kestov_core import knowledge
 from kestov_core.machine import Description
 from ninja import Field, Router, Schema
 from people.clock import now
@@ -43,9 +46,17 @@ class ModelIn(Schema):
     notes: str = ""
 
 
+class Learned(Schema):
+    """A cause that was confirmed on machines of a model, and how often."""
+
+    label: str
+    times: int
+
+
 class ModelOut(ModelIn):
     id: int
     printers: int
+    learned: list[Learned] = []
 
 
 class PrinterIn(Schema):
@@ -128,6 +139,10 @@ def _workshop() -> Workshop:
                 limits=limits,
                 notes=m.notes,
                 printers=len(m.printers.all()),
+                learned=[
+                    Learned(label=knowledge.faults()[fault].label, times=times)
+                    for fault, times in Counter(c.fault for c in confirmed_cases(m)).most_common()
+                ],
             )
         )
     return Workshop(

@@ -11,7 +11,7 @@ from kestov_core import knowledge
 from kestov_core.procedures.diagnose import DiagnoseContext, DiagnoseResult, analyse
 from kestov_core.quantities import Quantity
 from measuring.models import Capture
-from workshop.models import Event, Printer
+from workshop.models import Event, Printer, PrinterModel
 
 from .models import Action, Case, Closing, State
 
@@ -114,19 +114,22 @@ def _events(printer: Printer, before: datetime) -> list[Event]:
     return sorted(newest.values(), key=lambda e: e.at, reverse=True)
 
 
-def confirmed_causes(case: Case) -> tuple[dict[str, int], list[str]]:
-    """Causes confirmed and verified on machines of this model, and the last of them in words."""
-    model = case.printer.model
+def confirmed_cases(model: PrinterModel) -> list[Case]:
+    """Closed cases of a model whose cause was confirmed, newest first; those before it was told to begin anew do not count."""
     rows = (
         Case.objects.filter(printer__model=model, state=State.CLOSED, closing__in=(Closing.VERIFIED, Closing.HANDED_ON))
         .exclude(fault="")
-        .exclude(pk=case.pk)
         .select_related("printer")
         .order_by("-closed_at")
     )
     if model.learned_since:
         rows = rows.filter(closed_at__gt=model.learned_since)
-    known = [c for c in rows if c.fault in knowledge.faults()]
+    return [c for c in rows if c.fault in knowledge.faults()]
+
+
+def confirmed_causes(case: Case) -> tuple[dict[str, int], list[str]]:
+    """Causes confirmed on machines of this case's model, and the last of them in words."""
+    known = [c for c in confirmed_cases(case.printer.model) if c.pk != case.pk]
     words = [
         f"On {c.printer.name}, of the same model, it was {knowledge.faults()[c.fault].label.lower()} on {c.closed_at:%-d %B}"
         for c in known[:3]

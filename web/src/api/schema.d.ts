@@ -1820,6 +1820,8 @@ export interface components {
             unit: string | null;
             /** Note */
             note: string;
+            /** Check */
+            check: string;
             /** By */
             by: string;
             /**
@@ -2822,6 +2824,16 @@ export interface components {
             /** Id */
             id: number;
         };
+        /**
+         * Learned
+         * @description A cause that was confirmed on machines of a model, and how often.
+         */
+        Learned: {
+            /** Label */
+            label: string;
+            /** Times */
+            times: number;
+        };
         /** LimitIn */
         LimitIn: {
             /**
@@ -2862,6 +2874,11 @@ export interface components {
             id: number;
             /** Printers */
             printers: number;
+            /**
+             * Learned
+             * @default []
+             */
+            learned: components["schemas"]["Learned"][];
         };
         /** PlaceFull */
         PlaceFull: {

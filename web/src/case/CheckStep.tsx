@@ -158,12 +158,7 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
         >
           That was found
         </Button>
-        <Button
-          disabled={found.length > 0 || send.isPending}
-          onClick={allFine}
-          keyHint="0"
-          {...hover(null)}
-        >
+        <Button disabled={found.length > 0 || send.isPending} onClick={allFine} keyHint="0" {...hover(null)}>
           All fine
         </Button>
         <Button disabled={send.isPending} onClick={() => send.mutate({ names: [], unsure: true })}>

@@ -14,6 +14,14 @@ const AXES: [string, string][] = [
 
 type Draft = { finding: string; axis: string; since: string; words: string };
 
+/** What somebody can say who only stands before the machine; the rest comes from checks. */
+const GROUPS = [
+  ["danger", "Danger"],
+  ["print", "On the print"],
+  ["sound", "To hear"],
+  ["machine", "What the machine does"],
+] as const;
+
 export function Report() {
   const id = Number(useParams().id);
   const go = useNavigate();
@@ -60,7 +68,7 @@ export function Report() {
     ) : (
       <Loading what="the form" />
     );
-  const seen = findings.data.filter((f) => f.kind !== "measured");
+  const seen = findings.data.filter((f) => GROUPS.some(([group]) => group === f.group));
   const danger = seen.find((f) => f.id === draft.finding)?.kind === "danger";
   const set = (part: Partial<Draft>) => {
     keys.current.report = newKey();
@@ -86,10 +94,16 @@ export function Report() {
             required
           >
             <option value="">Choose what fits best</option>
-            {seen.map((f) => (
-              <option key={f.id} value={f.id}>
-                {f.label}
-              </option>
+            {GROUPS.map(([group, words]) => (
+              <optgroup key={group} label={words}>
+                {seen
+                  .filter((f) => f.group === group)
+                  .map((f) => (
+                    <option key={f.id} value={f.id}>
+                      {f.label}
+                    </option>
+                  ))}
+              </optgroup>
             ))}
           </select>
         )}

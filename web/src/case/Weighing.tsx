@@ -13,13 +13,16 @@ const MOST = 7;
 
 export function Weighing({ c, whatIf }: { c: Case; whatIf: WhatIf }) {
   const w = c.weighing;
-  if (!w) return null;
+  if (!w) return <WhatItWas c={c} />;
   const bars = w.result.hypotheses.filter((h, k) => k < MOST || h.fault === "other");
   const then = (h: Schemas["Hypothesis"]) => whatIf?.then.find((t) => t.fault === h.fault && t.axis === h.axis);
   const joined = whatIf?.then.filter((t) => !bars.some((h) => h.fault === t.fault && h.axis === t.axis)) ?? [];
   const total = Object.values(w.confirmed).reduce((a, b) => a + b, 0);
   return (
-    <section className="sheet grid gap-3 lg:sticky lg:top-4 lg:max-h-[96vh] lg:overflow-y-auto" aria-labelledby="may-be">
+    <section
+      className="sheet grid gap-3 lg:sticky lg:top-4 lg:max-h-[96vh] lg:overflow-y-auto"
+      aria-labelledby="may-be"
+    >
       <h2 id="may-be">What it may be</h2>
       <p className="min-h-6 text-[15px] text-ink2" aria-live="polite">
         {whatIf ? `If “${whatIf.label}”:` : `${w.result.placed_faults} faults weighed on this machine.`}
@@ -61,6 +64,37 @@ export function Weighing({ c, whatIf }: { c: Case; whatIf: WhatIf }) {
         </p>
       ) : null}
       {c.state === "closed" ? null : <Happened c={c} />}
+    </section>
+  );
+}
+
+/** When nothing is left to weigh: what it was, as the list calls it. */
+function WhatItWas({ c }: { c: Case }) {
+  const known = useQuery({
+    queryKey: ["knowledge"],
+    queryFn: () => got(api.GET("/api/knowledge")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const fault = known.data?.faults.find((f) => f.id === c.fault);
+  return (
+    <section className="sheet grid gap-3" aria-labelledby="was">
+      <h2 id="was">What it was</h2>
+      {c.state === "closed" ? (
+        <>
+          <p className="text-[20px] font-bold">
+            {fault
+              ? `${fault.label}${c.fault_axis && c.fault_axis.length < 3 ? `, ${c.fault_axis.toUpperCase()}` : ""}`
+              : c.cause}
+          </p>
+          {fault ? <p>{c.cause}</p> : null}
+          {fault?.after.length ? (
+            <p className="text-ink2">To be measured again after it: {fault.after.join(", ")}.</p>
+          ) : null}
+          {fault ? <p className="text-ink2">Should it come back: {fault.then}</p> : null}
+        </>
+      ) : (
+        <p>What was looked for after the last change is right. Nothing is left to weigh.</p>
+      )}
     </section>
   );
 }

@@ -59,7 +59,7 @@ export function Field({ label, hint, error, children }: FieldProps) {
   const id = useId();
   const note = error ?? hint;
   return (
-    <div className="grid gap-1">
+    <div className="grid content-start gap-1">
       <label htmlFor={id} className="text-[15px] font-semibold">
         {label}
       </label>

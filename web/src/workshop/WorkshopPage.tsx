@@ -131,6 +131,10 @@ function Room({ s, lead }: { s: Shop; lead: boolean }) {
 
 function Models({ s, lead }: { s: Shop; lead: boolean }) {
   const [editing, setEditing] = useState<number | "new" | null>(null);
+  const forget = useShopWrite(
+    (id: number) => got(api.POST("/api/workshop/models/{model_id}/forget", { params: { path: { model_id: id } } })),
+    () => undefined,
+  );
   const open = s.models.find((m) => m.id === editing);
   if (editing !== null) return <ModelForm key={editing} model={open ?? null} leave={() => setEditing(null)} />;
   return (
@@ -144,8 +148,21 @@ function Models({ s, lead }: { s: Shop; lead: boolean }) {
                 {m.description.kinematics.replace("_", " ")}, {m.printers} {m.printers === 1 ? "machine" : "machines"},{" "}
                 {m.limits?.length ?? 0} limits
               </span>
+              {m.learned?.length ? (
+                <span className="block text-[15px] text-ink2">
+                  Confirmed causes that count into the weighing:{" "}
+                  {m.learned.map((l) => `${l.label.toLowerCase()} ${l.times}×`).join(", ")}.
+                </span>
+              ) : null}
             </span>
-            {lead ? <Button onClick={() => setEditing(m.id)}>Change</Button> : null}
+            {lead ? (
+              <span className="flex gap-2">
+                {m.learned?.length ? (
+                  <Button onClick={() => forget.mutate(m.id)}>Begin its base rates anew</Button>
+                ) : null}
+                <Button onClick={() => setEditing(m.id)}>Change</Button>
+              </span>
+            ) : null}
           </li>
         ))}
       </List>
