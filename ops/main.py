@@ -32,7 +32,7 @@ def main() -> int:
     )
     start.arguments(commands.add_parser("start", help="set up what is missing and serve on http://127.0.0.1:8700"))
     test = commands.add_parser("test", help="set up what is missing and run every test and check")
-    test.add_argument("only", nargs="*", help="checks, core, server, web, browser, fresh; all where none is named")
+    test.add_argument("only", nargs="*", help="checks, core, ops, server, web, browser, fresh; all where none is named")
     bench = commands.add_parser("bench", help="how fast and how good it is, as ratios measured in one run")
     bench.add_argument("name", choices=sorted(f.stem.replace("_", "-") for f in (ROOT / "bench").glob("*.py")))
     bench.add_argument("rest", nargs=argparse.REMAINDER)

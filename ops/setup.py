@@ -54,6 +54,9 @@ def _stamp(folder: Path, name: str) -> str:
 
 def python(level: str = "server") -> None:
     """The virtual environment with the packages of a level: ``core``, ``server`` or ``test`` (each holds the one before)."""
+    # The command may be run by any Python that a machine has.
+    if sys.version_info < (3, 11):  # noqa: UP036
+        raise Trouble(f"Kestov needs Python 3.11 or newer; this is {sys.version.split()[0]}.")
     levels = ["core", "server", "test"]
     with locked("setup"):
         for higher in levels[levels.index(level) :]:

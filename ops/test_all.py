@@ -130,6 +130,10 @@ def _core(env: dict[str, str]) -> Count:
     )
 
 
+def _ops(env: dict[str, str]) -> Count:
+    return _unittest([setup.PYTHON, "-m", "unittest", "discover", "-s", "ops/tests", "-t", "ops/tests"], ROOT, env)
+
+
 def _server(env: dict[str, str]) -> Count:
     return _unittest([setup.PYTHON, "manage.py", "test", "--noinput"], ROOT / "server", env)
 
@@ -207,6 +211,7 @@ def _shared_path() -> str:
 STAGES: dict[str, Callable[[dict[str, str]], Count]] = {
     "checks": _checks,
     "core": _core,
+    "ops": _ops,
     "server": _server,
     "web": _web,
     "browser": _browser,

@@ -38,12 +38,12 @@ def _answer(args: argparse.Namespace) -> Any:
     if args.list:
         return {"procedures": procedures.names()}
     if args.list_faults or args.list_findings or args.list_checks:
-        from .procedures import diagnose
+        from .diagnosis import lists as known
 
         lists = {
-            "faults": (args.list_faults, diagnose.list_faults),
-            "findings": (args.list_findings, diagnose.list_findings),
-            "checks": (args.list_checks, diagnose.list_checks),
+            "faults": (args.list_faults, known.list_faults),
+            "findings": (args.list_findings, known.list_findings),
+            "checks": (args.list_checks, known.list_checks),
         }
         return {name: make() for name, (wanted, make) in lists.items() if wanted}
     if not args.procedure:

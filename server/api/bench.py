@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
@@ -11,11 +9,9 @@ from uuid import UUID
 from cases.models import Action
 from django.conf import settings
 from django.db import IntegrityError, transaction
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from kestov_core import procedures
-from kestov_core.errors import BadInput
 from kestov_core.machine import BeltTransmission, Kinematics, axial_stiffness_typical, linear_density_typical
 from kestov_core.procedures.belt_deflection import BeltDeflectionContext
 from kestov_core.procedures.belt_pluck import PluckHeard
@@ -23,7 +19,6 @@ from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.procedures.belt_tracking import BeltTrackingContext
 from kestov_core.procedures.ringing_print import RingingPrintContext
 from kestov_core.quantities import Quantity
-from kestov_core.signals.views import SoundView
 from measuring import recording
 from measuring.models import Capture
 from measuring.rounds import Round, current_round, places_of, rounds, set_belts, target_of
@@ -512,92 +507,3 @@ def act(request: HttpRequest, printer_id: int, payload: Turn):
         printer.simulated = after.model_dump(mode="json")
         printer.save(update_fields=["simulated"])
     return see_rounds(request, printer_id, payload.place, payload.case_id)
-
-
-def _capture(capture_id: UUID) -> Capture:
-    return get_object_or_404(Capture.objects.select_related("taken_by", "instrument", "printer"), pk=capture_id)
-
-
-@router.get("/captures/{capture_id}", auth=may("captures.see"), response=CaptureOut, operation_id="captures.see")
-def see_capture(request: HttpRequest, capture_id: UUID):
-    """A capture with its newest result."""
-    return capture_out(_capture(capture_id))
-
-
-@router.get("/captures/{capture_id}/view", auth=may("captures.view"), response=SoundView, operation_id="captures.view")
-def view_capture(request: HttpRequest, capture_id: UUID):
-    """Waveform and spectrum of a recording, small enough to draw."""
-    from kestov_core.readers import read_wav
-    from kestov_core.signals.views import sound_view
-
-    capture = _capture(capture_id)
-    raw = capture.raw()
-    result = capture.latest()
-    if raw is None or result is None:
-        raise Problem(404, "not_found", "This capture has no recording; its figures were typed.")
-    used = [p["at_s"] for p in result.found["plucks"] if p["used"]]
-    return sound_view(read_wav(raw), used, 7.5 * result.found["frequency"]["value"])
-
-
-@router.get("/captures/{capture_id}/raw", auth=may("captures.raw"), operation_id="captures.raw")
-def raw_capture(request: HttpRequest, capture_id: UUID):
-    """The capture in its original form: the file, or the typed readings as JSON."""
-    import json
-
-    capture = _capture(capture_id)
-    raw = capture.raw()
-    name = f"{capture.printer.name}-{capture.place}-{capture.taken_at:%Y%m%d-%H%M%S}".replace(" ", "-")
-    if raw is None:
-        body, kind, ending = json.dumps(capture.context, indent=1).encode(), "application/json", "json"
-    else:
-        body, kind, ending = raw, "audio/wav", "wav"
-    return HttpResponse(
-        body, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}.{ending}"'}
-    )
-
-
-@router.get("/captures/{capture_id}/result.{kind}", auth=may("captures.export"), operation_id="captures.export")
-def export_result(request: HttpRequest, capture_id: UUID, kind: Literal["json", "csv"]):
-    """The result as JSON or as CSV (field, value, u95, unit)."""
-    capture = _capture(capture_id)
-    result = capture.latest()
-    assert result is not None
-    name = f'attachment; filename="result-{capture.id}.{kind}"'
-    if kind == "json":
-        return HttpResponse(
-            capture_out(capture, result).model_dump_json(indent=1),
-            content_type="application/json",
-            headers={"Content-Disposition": name},
-        )
-    out = io.StringIO()
-    rows = csv.writer(out)
-    rows.writerow(["field", "value", "u95", "unit"])
-    rows.writerow(["verdict", result.verdict, "", ""])
-    for field, value in result.found.items():
-        if isinstance(value, dict) and "value" in value:
-            rows.writerow([field, value["value"], value.get("u95"), value.get("unit")])
-        elif isinstance(value, (int, float, str)) and field != "verdict":
-            rows.writerow([field, value, "", ""])
-    return HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8", headers={"Content-Disposition": name})
-
-
-@router.post(
-    "/captures/{capture_id}/recompute",
-    auth=may("captures.recompute"),
-    response=CaptureOut,
-    operation_id="captures.recompute",
-)
-@once
-def recompute(request: HttpRequest, capture_id: UUID):
-    """Compute a capture again with today's core; the older result stays."""
-    capture = _capture(capture_id)
-    try:
-        return capture_out(capture, capture.compute())
-    except BadInput as e:
-        raise Problem(409, e.code, f"Today's core refuses this capture: {e.message}", e.field) from e
-
-
-@router.get("/procedures", auth=may("bench.see"), operation_id="bench.procedures")
-def list_procedures(request: HttpRequest):
-    """The procedures of the core with the JSON Schemas of their input and result."""
-    return [procedures.get(name).schema() for name in procedures.names()]

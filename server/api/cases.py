@@ -210,7 +210,9 @@ def outcome(request: HttpRequest, case_id: int, payload: OutcomeIn):
     for finding in check.answers:
         if finding not in named:
             for place in places:
-                rest = ObservationIn(finding=finding, axis=place, state="unknown" if payload.unsure else "absent")
+                implied = bool(named) and finding == check.general
+                state = "present" if implied else "unknown" if payload.unsure else "absent"
+                rest = ObservationIn(finding=finding, axis=place, state=state)
                 _observe(case, rest, request.user, check.id, moment)
     note = payload.note.strip()
     if payload.against:
@@ -335,9 +337,8 @@ def close(request: HttpRequest, case_id: int, payload: Close):
     if payload.fault and payload.fault not in knowledge.faults():
         raise Problem(422, "out_of_range", "Choose one of the listed faults, or none.", "fault")
     case.cause = payload.cause.strip()
-    last = case.actions.order_by("-at").first()
-    # Not said where: the place that was turned or mended last.
-    case.fault, case.fault_axis = payload.fault, _axis(payload.axis) or (last.place if last and payload.fault else "")
+    case.fault = payload.fault
+    case.fault_axis = (_axis(payload.axis) or _most_changed(case)) if payload.fault else ""
     if payload.closing == "not_verified":
         case.state = State.NOT_VERIFIED
     else:
@@ -369,6 +370,17 @@ def reopen(request: HttpRequest, case_id: int):
     case.save()
     audit(request.user, "reopened", case, "Opened again.")
     return case_out(case, request.user)
+
+
+def _most_changed(case: Case) -> str:
+    """The place that was mended last, else the one whose tensioner was turned furthest: where the cause sat."""
+    mended = case.actions.filter(kind="repair").exclude(helped=False).order_by("-at").first()
+    if mended is not None:
+        return str(mended.place)
+    turned: dict[str, float] = {}
+    for a in case.actions.filter(kind="turn_tensioner"):
+        turned[a.place] = turned.get(a.place, 0.0) + abs(a.turns or 0.0)
+    return max(turned, key=lambda p: turned[p], default="")
 
 
 def _finding(finding: str) -> knowledge.FindingKind:

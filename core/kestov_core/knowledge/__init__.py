@@ -74,7 +74,7 @@ class Fault(_Known):
 class Check(_Known):
     """One check: what it answers, its minutes (set-up apart), what it needs, and what has to come before it.
 
-    ``at``: done at each such place, or once for the machine (null). ``swap``: a controlled swap: one thing is changed.
+    ``general``: an answer that any of the others implies. ``at``: done at each such place, or once for the machine (null). ``swap``: a controlled swap: one thing is changed.
     """
 
     id: str
@@ -83,6 +83,7 @@ class Check(_Known):
     at: Literal["belt", "axis", "motor", "screw", "screws", "beam", "carried"] | None = None
     setup: list[Literal["unplug", "cool", "covers", "fetch", "print"]] = []
     answers: Annotated[list[str], Field(min_length=1)]
+    general: str | None = None
     later: list[str] = []
     waits_hours: float = 0
     procedure: str | None = None
@@ -134,7 +135,7 @@ def checks() -> dict[str, Check]:
     rows = tomllib.loads((_HERE / "checks.toml").read_text("utf-8"))["check"]
     found = _by_id(TypeAdapter(list[Check]).validate_python(rows), "checks.toml")
     for check in found.values():
-        _known([*check.answers, *check.later], f"check {check.id}")
+        _known([*check.answers, *check.later, *([check.general] if check.general else [])], f"check {check.id}")
         for gate in check.before:
             if gate not in found:
                 raise ValueError(f"check {check.id} waits for {gate}, which is no check")

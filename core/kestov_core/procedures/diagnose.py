@@ -9,18 +9,29 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from functools import cache
-from typing import Annotated, Any, Literal
+from typing import Any
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from ..diagnosis import engine
 from ..diagnosis.places import Machine, Placed, PlacedCheck, machine_of, place_checks, place_faults
+from ..diagnosis.shapes import (
+    DiagnoseContext,
+    DiagnoseResult,
+    Hypothesis,
+    Likely,
+    NextCheck,
+    Observed,
+    Outcome,
+    Reason,
+    RepairNow,
+    Stop,
+    Tried,
+)
 from ..errors import BadInput
-from ..knowledge import SETUP_MINUTES, FindingKind, checks, events, faults, findings
-from ..machine import Kinematics, Place
-from ..quantities import Finite, Quantity
-from .base import Context, Part, Procedure, Result
+from ..knowledge import SETUP_MINUTES, checks, events, faults, findings
+from ..quantities import Quantity
+from .base import Procedure
 
 #: How an answer is believed, by where it comes from: how likely the finding is truly there when it is said to be seen, and
 #: when it is said not to be (before anything else is known of it). People overlook more than they invent.
@@ -47,161 +58,6 @@ MOST_REASONS = 8
 TRIED = 0.05
 #: Strength (in complaints) of the knowledge's own base rates beside what the workshop has confirmed.
 BASE_STRENGTH = 40.0
-
-
-class PrinterIn(BaseModel):
-    """What the machine is. What else a printer's record says is of no matter here."""
-
-    model_config = ConfigDict(extra="ignore")
-
-    kinematics: Kinematics
-    transmissions: dict[str, dict[str, Any]] = {}
-    pairs: list[Annotated[list[str], Field(min_length=2, max_length=2)]] = []
-
-
-class Observed(Part):
-    """One finding. ``value`` (a figure in the finding's unit, or a quantity) is weighed against its limit where that is
-    known; ``age_days``: how old the evidence is.
-    """
-
-    finding: str
-    axis: Place | None = None
-    state: Literal["present", "absent", "unknown"] = "present"
-    value: Quantity | Finite | None = None
-    limit: Finite | None = None
-    age_days: Annotated[float, Field(ge=0)] = 0.0
-
-    @field_validator("axis", mode="before")
-    @classmethod
-    def _nowhere(cls, v: Any) -> Any:
-        return None if v == "" else v
-
-
-class Event(Part):
-    """What was done to the machine, and how many days before the trouble began."""
-
-    event: str
-    days_before: Annotated[float, Field(ge=0)] = 0.0
-
-
-class PartAge(Part):
-    """How much of its expected life the part at a place has behind it (1: all of it)."""
-
-    axis: Place
-    life_share: Annotated[float, Field(ge=0, le=5)]
-
-
-class Tried(Part):
-    """A repair that was done and did not help."""
-
-    fault: str
-    axis: Place | None = None
-
-
-class DiagnoseContext(Context):
-    """A case. ``confirmed``: causes that this workshop has confirmed on this model, by fault. ``setup_done``: set-up that is
-    paid already (unplug, cool, covers, fetch, print).
-    """
-
-    printer: PrinterIn
-    findings: list[Observed] = []
-    events: list[Event] = []
-    parts: list[PartAge] = []
-    tried: list[Tried] = []
-    confirmed: dict[str, Annotated[int, Field(ge=0)]] = {}
-    setup_done: list[Literal["unplug", "cool", "covers", "fetch", "print"]] = []
-    most: Annotated[int, Field(ge=1, le=200)] = 12
-
-
-class Reason(Part):
-    """Why: a finding or an event, with its weight in words. ``bits``: log2 of how much likelier it makes the fault."""
-
-    words: str
-    bits: float
-    finding: str | None = None
-    axis: Place | None = None
-    event: str | None = None
-
-
-class Hypothesis(Part):
-    """A fault at its place (``other``: something not on the list) with its marginal probability."""
-
-    fault: str
-    label: str
-    axis: Place | None
-    kind: str
-    probability: float
-    because: list[Reason] = []
-
-
-class Likely(Part):
-    """A fault and its probability, in short."""
-
-    fault: str
-    label: str
-    axis: Place | None
-    probability: float
-
-
-class Outcome(Part):
-    """One thing that a check can show, how likely that is, and what it may be then. ``finding`` null: all fine."""
-
-    finding: str | None
-    axis: Place | None = None
-    label: str
-    probability: float
-    then: list[Likely]
-
-
-class NextCheck(Part):
-    """A check with its minutes (set-up that is still to be paid included) and the minutes it is expected to save beyond them.
-
-    ``gate``: why it should wait; it may be done all the same, with a note.
-    """
-
-    check: str
-    label: str
-    axis: Place | None
-    minutes: float
-    saves_minutes: float
-    why: str
-    gate: str | None = None
-    procedure: str | None = None
-    tools: list[str] = []
-    caution: str = ""
-    how: list[str] = []
-    waits_hours: float = 0
-    outcomes: list[Outcome] = []
-
-
-class RepairNow(Part):
-    """A repair that is cheaper than the next check."""
-
-    fault: str
-    label: str
-    axis: Place | None
-    minutes: float
-    probability: float
-    words: str
-
-
-class Stop(Part):
-    """Danger: what to do now, and nothing else."""
-
-    reason: str
-    steps: list[str]
-
-
-class DiagnoseResult(Result):
-    """What it may be, what to do next, and whether to stop. ``placed_faults``: how many were weighed."""
-
-    hypotheses: list[Hypothesis]
-    next: list[NextCheck]
-    repair_now: list[RepairNow]
-    stop: Stop | None
-    process_probability: float
-    placed_faults: int
-    expected_minutes: float
 
 
 @dataclass
@@ -613,47 +469,6 @@ def _repair_now(
                 )
             )
     return out
-
-
-def list_faults(kinematics: str | None = None) -> list[dict[str, Any]]:
-    """Every fault with its label, group and the axes it can have (over all kinematics where none is named)."""
-    axes: dict[str, dict[str, None]] = {}
-    for k in [kinematics] if kinematics else ("bed_slinger", "fixed_bed", "corexy", "delta", "belt_bed"):
-        for at in place_faults(machine_of(k)):
-            axes.setdefault(at.fault.id, {})[at.axis] = None
-    return [
-        {"id": f.id, "label": f.label, "group": f.group, "kind": f.kind, "axes": list(axes.get(f.id, {}))}
-        for f in faults().values()
-    ]
-
-
-def list_findings() -> list[dict[str, Any]]:
-    """Every finding with its label, group, the axes it can have, and whether it is seen or measured (with its unit)."""
-    places = {
-        None: [],
-        "axis": ["x", "y", "z", "a", "b", "t1", "t2", "t3", "head", "bed", "frame", "e", "all"],
-        "belt": ["x", "y", "z", "a", "b", "y1", "y2", "t1", "t2", "t3"],
-        "screw": ["z", "z1", "z2", "z3", "z4"],
-    }
-    return [_listed(f, places[f.placed]) for f in findings().values()]
-
-
-def _listed(f: FindingKind, axes: list[str]) -> dict[str, Any]:
-    answer = "measured" if f.kind == "measured" else "present/absent"
-    return {
-        "id": f.id,
-        "label": f.label,
-        "group": f.group,
-        "axes": axes,
-        "answer": answer,
-        "unit": f.unit,
-        "danger": f.kind == "danger",
-    }
-
-
-def list_checks() -> list[dict[str, Any]]:
-    """Every check with its minutes, what it answers and what it needs, in the order of the fixed checklist."""
-    return [{"group": "swap" if c.swap else "check", **c.model_dump()} for c in checks().values()]
 
 
 PROCEDURE = Procedure("diagnose", "What it may be and what to do next", DiagnoseContext, DiagnoseResult, analyse)

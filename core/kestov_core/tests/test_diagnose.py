@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 
 from kestov_core import knowledge
 from kestov_core.diagnosis import engine
+from kestov_core.diagnosis.lists import list_checks, list_faults, list_findings
 from kestov_core.diagnosis.places import machine_of, place_checks, place_faults
 from kestov_core.errors import BadInput
 from kestov_core.procedures import run
-from kestov_core.procedures.diagnose import list_checks, list_faults, list_findings
 from kestov_core.tests.test_cli import call
 
 KINEMATICS = ("bed_slinger", "fixed_bed", "corexy", "delta", "belt_bed")

@@ -39,6 +39,7 @@ class Weighing(ApiCase):
         states = {o["finding"]: o["state"] for o in seen["observations"]}
         self.assertEqual(states["head_moves_on_carriage"], "present")
         self.assertEqual(states["bed_plate_moves"], "absent")
+        self.assertEqual(states["something_rocks"], "present", "a head that moves on its carriage rocks")
         self.assertGreater(self.chance("head_mount_loose", seen=seen), 0.5)
         self.assertEqual((seen["step"]["kind"], seen["step"]["fault"]), ("repair", "head_mount_loose"))
         self.assertTrue(seen["step"]["caution"])

@@ -67,7 +67,7 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
   const label = (f: string) => findings.data.find((x) => x.id === f)!;
   const show = (finding: string | null) => {
     const o = next.outcomes?.find((x) => x.finding === finding);
-    onWhatIf(o ? { label: o.label, then: o.then } : null);
+    onWhatIf(o ? { label: o.label, bars: o.then } : null);
   };
   const hover = (finding: string | null) => ({
     onMouseEnter: () => show(finding),

@@ -6,7 +6,7 @@ import { Button, ErrorNote, Field, INPUT } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 
 type Case = Schemas["CaseOut"];
-export type WhatIf = { label: string; then: Schemas["Likely"][] } | null;
+export type WhatIf = { label: string; bars: Schemas["Likely"][] } | null;
 
 const percent = (p: number) => (p < 0.01 ? "<1" : p > 0.99 ? ">99" : (100 * p).toFixed(0));
 const MOST = 7;
@@ -15,8 +15,8 @@ export function Weighing({ c, whatIf }: { c: Case; whatIf: WhatIf }) {
   const w = c.weighing;
   if (!w) return <WhatItWas c={c} />;
   const bars = w.result.hypotheses.filter((h, k) => k < MOST || h.fault === "other");
-  const then = (h: Schemas["Hypothesis"]) => whatIf?.then.find((t) => t.fault === h.fault && t.axis === h.axis);
-  const joined = whatIf?.then.filter((t) => !bars.some((h) => h.fault === t.fault && h.axis === t.axis)) ?? [];
+  const then = (h: Schemas["Hypothesis"]) => whatIf?.bars.find((t) => t.fault === h.fault && t.axis === h.axis);
+  const joined = whatIf?.bars.filter((t) => !bars.some((h) => h.fault === t.fault && h.axis === t.axis)) ?? [];
   const total = Object.values(w.confirmed).reduce((a, b) => a + b, 0);
   return (
     <section

@@ -1,0 +1,166 @@
+"""What the diagnosis takes and gives: a case, and what it may be, with reasons, checks, repairs and danger."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+from ..machine import Kinematics, Place
+from ..procedures.base import Context, Part, Result
+from ..quantities import Finite, Quantity
+
+
+class PrinterIn(BaseModel):
+    """What the machine is. What else a printer's record says is of no matter here."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    kinematics: Kinematics
+    transmissions: dict[str, dict[str, Any]] = {}
+    pairs: list[Annotated[list[str], Field(min_length=2, max_length=2)]] = []
+
+
+class Observed(Part):
+    """One finding. ``value`` (a figure in the finding's unit, or a quantity) is weighed against its limit where that is
+    known; ``age_days``: how old the evidence is.
+    """
+
+    finding: str
+    axis: Place | None = None
+    state: Literal["present", "absent", "unknown"] = "present"
+    value: Quantity | Finite | None = None
+    limit: Finite | None = None
+    age_days: Annotated[float, Field(ge=0)] = 0.0
+
+    @field_validator("axis", mode="before")
+    @classmethod
+    def _nowhere(cls, v: Any) -> Any:
+        return None if v == "" else v
+
+
+class Event(Part):
+    """What was done to the machine, and how many days before the trouble began."""
+
+    event: str
+    days_before: Annotated[float, Field(ge=0)] = 0.0
+
+
+class PartAge(Part):
+    """How much of its expected life the part at a place has behind it (1: all of it)."""
+
+    axis: Place
+    life_share: Annotated[float, Field(ge=0, le=5)]
+
+
+class Tried(Part):
+    """A repair that was done and did not help."""
+
+    fault: str
+    axis: Place | None = None
+
+
+class DiagnoseContext(Context):
+    """A case. ``confirmed``: causes that this workshop has confirmed on this model, by fault. ``setup_done``: set-up that is
+    paid already (unplug, cool, covers, fetch, print).
+    """
+
+    printer: PrinterIn
+    findings: list[Observed] = []
+    events: list[Event] = []
+    parts: list[PartAge] = []
+    tried: list[Tried] = []
+    confirmed: dict[str, Annotated[int, Field(ge=0)]] = {}
+    setup_done: list[Literal["unplug", "cool", "covers", "fetch", "print"]] = []
+    most: Annotated[int, Field(ge=1, le=200)] = 12
+
+
+class Reason(Part):
+    """Why: a finding or an event, with its weight in words. ``bits``: log2 of how much likelier it makes the fault."""
+
+    words: str
+    bits: float
+    finding: str | None = None
+    axis: Place | None = None
+    event: str | None = None
+
+
+class Hypothesis(Part):
+    """A fault at its place (``other``: something not on the list) with its marginal probability."""
+
+    fault: str
+    label: str
+    axis: Place | None
+    kind: str
+    probability: float
+    because: list[Reason] = []
+
+
+class Likely(Part):
+    """A fault and its probability, in short."""
+
+    fault: str
+    label: str
+    axis: Place | None
+    probability: float
+
+
+class Outcome(Part):
+    """One thing that a check can show, how likely that is, and what it may be then. ``finding`` null: all fine."""
+
+    finding: str | None
+    axis: Place | None = None
+    label: str
+    probability: float
+    then: list[Likely]
+
+
+class NextCheck(Part):
+    """A check with its minutes (set-up that is still to be paid included) and the minutes it is expected to save beyond them.
+
+    ``gate``: why it should wait; it may be done all the same, with a note.
+    """
+
+    check: str
+    label: str
+    axis: Place | None
+    minutes: float
+    saves_minutes: float
+    why: str
+    gate: str | None = None
+    procedure: str | None = None
+    tools: list[str] = []
+    caution: str = ""
+    how: list[str] = []
+    waits_hours: float = 0
+    outcomes: list[Outcome] = []
+
+
+class RepairNow(Part):
+    """A repair that is cheaper than the next check."""
+
+    fault: str
+    label: str
+    axis: Place | None
+    minutes: float
+    probability: float
+    words: str
+
+
+class Stop(Part):
+    """Danger: what to do now, and nothing else."""
+
+    reason: str
+    steps: list[str]
+
+
+class DiagnoseResult(Result):
+    """What it may be, what to do next, and whether to stop. ``placed_faults``: how many were weighed."""
+
+    hypotheses: list[Hypothesis]
+    next: list[NextCheck]
+    repair_now: list[RepairNow]
+    stop: Stop | None
+    process_probability: float
+    placed_faults: int
+    expected_minutes: float

@@ -1,0 +1,114 @@
+"""Setting a workshop up, working side by side, and what a page does where it may not do everything."""
+
+from __future__ import annotations
+
+from playwright.sync_api import Page, expect
+
+from .app import AppCase
+from .test_paths import say
+
+
+class SettingUp(AppCase):
+    def tab(self, page: Page, name: str) -> None:
+        page.get_by_role("tab", name=name).click()
+
+    def test_a_lead_adds_a_room_a_person_and_a_machine_that_can_be_measured(self) -> None:
+        page = self.sign_in("lead")
+        page.goto("/workshop")
+        self.tab(page, "Room")
+        page.get_by_label(say("[Pp]lace|[Nn]ame|part of the room")).first.fill("Sail loft")
+        page.keyboard.press("Enter")
+        expect(page.get_by_text("Sail loft")).to_be_visible()
+
+        self.tab(page, "People")
+        expect(page.get_by_text("Oda Fenwright")).to_be_visible()
+
+        self.tab(page, "Machines")
+        page.get_by_label("Name").fill("Fender")
+        page.get_by_role("combobox", name="Model").select_option(label="Dunlin 220")
+        page.get_by_role("combobox", name=say("Place|Where|stands")).first.select_option(label="Sail loft")
+        page.get_by_role("button", name=say("Put it on the floor|Add")).click()
+        expect(page.get_by_text("Fender").first).to_be_visible()
+
+        page.get_by_role("link", name="Floor").click()
+        page.get_by_role("link", name="Fender").click()
+        expect(page.get_by_text("Nothing has been measured here yet.").first).to_be_visible()
+        page.get_by_role("link", name="Pluck it: three minutes").first.click()
+        # A real machine has no stand-in: it is recorded, or a file is loaded.
+        expect(page.get_by_role("button", name=say("Load a recording"))).to_be_visible()
+        expect(page.get_by_role("button", name=say("stand-in"))).to_have_count(0)
+
+    def test_a_name_that_is_taken_is_said_at_its_field(self) -> None:
+        page = self.sign_in("lead")
+        page.goto("/workshop")
+        self.tab(page, "Room")
+        page.get_by_label(say("[Pp]lace|[Nn]ame|part of the room")).first.fill("Long walk")
+        page.keyboard.press("Enter")
+        expect(page.get_by_text(say("already"))).to_be_visible()
+
+    def test_a_technician_sees_the_workshop_and_cannot_change_it(self) -> None:
+        page = self.sign_in("tech2")
+        page.goto("/workshop")
+        self.tab(page, "Models and limits")
+        expect(page.get_by_text("Heron 300")).to_be_visible()
+        expect(page.get_by_role("button", name="Change")).to_have_count(0)
+
+
+class SideBySide(AppCase):
+    def test_two_people_on_one_case_see_each_others_entries(self) -> None:
+        here, there = self.sign_in("tech"), self.sign_in("lead")
+        for page in (here, there):
+            page.goto("/cases/4")
+        here.get_by_label("Write into the log").fill("I have the feeler gauge.")
+        here.get_by_role("button", name="Write it down").click()
+        expect(there.get_by_text("I have the feeler gauge.")).to_be_visible(timeout=10000)
+
+    def test_a_tag_is_set_with_its_reason_and_lifted(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/machines/8")
+        page.get_by_role("button", name="Tag out").click()
+        page.get_by_label("Why may nobody use it?").fill("Conveyor seam is open")
+        page.get_by_role("button", name="Tag out").click()
+        expect(page.get_by_text("Tagged out by Wen Askel")).to_be_visible()
+        member = self.sign_in("member")
+        expect(member.get_by_text("Conveyor seam is open")).to_be_visible()
+        page.get_by_role("button", name="Lift the tag").click()
+        expect(page.get_by_role("button", name="Tag out")).to_be_visible()
+
+
+class Limits(AppCase):
+    def test_a_member_finds_neither_bench_nor_workshop(self) -> None:
+        page = self.sign_in("member")
+        expect(page.get_by_role("link", name="Bench")).to_have_count(0)
+        page.goto("/bench/1")
+        expect(page.get_by_role("alert")).to_contain_text("This needs the role technician")
+        page.goto("/cases/4")
+        expect(page.get_by_role("alert")).to_contain_text("Only technicians and who reported a case can open it")
+
+    def test_an_address_that_leads_nowhere_says_so(self) -> None:
+        page = self.sign_in("tech")
+        for path in ("/no/such/page", "/machines/999"):
+            page.goto(path)
+            expect(page.get_by_text(say("There is nothing"))).to_be_visible()
+
+    def test_where_the_microphone_is_refused_the_file_way_stays(self) -> None:
+        page = self.sign_in("tech2")
+        page.goto("/bench/2/belts/a")
+        # This browser has no microphone to give: it says so and loses nothing.
+        page.get_by_role("button", name=say("^Record( 1)?$")).click()
+        expect(page.get_by_role("alert")).to_be_visible()
+        expect(page.get_by_role("button", name=say("Load a recording"))).to_be_enabled()
+
+    def test_everything_is_reached_by_the_keyboard(self) -> None:
+        page = self.sign_in("tech2")
+        page.goto("/cases")
+        page.get_by_role("link", name=say("Circles")).wait_for()
+        page.keyboard.press("Tab")
+        expect(page.get_by_role("link", name="To the content")).to_be_focused()
+        seen = set()
+        for _ in range(40):
+            page.keyboard.press("Tab")
+            seen.add(page.evaluate("document.activeElement.textContent.trim() || document.activeElement.tagName"))
+        for name in ("Floor", "Cases", "Bench", "Workshop"):
+            self.assertIn(name, seen)
+        self.assertTrue(any("Sheepshank" in s or "Circles" in s for s in seen), seen)

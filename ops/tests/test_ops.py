@@ -1,0 +1,188 @@
+"""The one command: what it says, the certificate it makes, the ports it takes, and how it sets up."""
+
+from __future__ import annotations
+
+import argparse
+import datetime
+import io
+import ipaddress
+import socket
+import subprocess
+import sys
+import tempfile
+import threading
+import unittest
+from contextlib import redirect_stderr
+from pathlib import Path
+from unittest import mock
+
+sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
+
+import setup
+import start
+import test_all
+import tls
+from cluster import Cluster, free_port, port_is_free
+from cryptography import x509
+from cryptography.hazmat.primitives.asymmetric import ec
+from words import Trouble, explain, run
+
+
+class Words(unittest.TestCase):
+    def test_known_troubles_are_said_in_words(self) -> None:
+        for said, words in (
+            ("OSError: [Errno 28] No space left on device", "The disk is full"),
+            ("npm ERR! code ENOTFOUND", "The network cannot be reached"),
+            ("Temporary failure in name resolution", "The network cannot be reached"),
+        ):
+            self.assertIn(words, explain(said, "Setting up"))
+
+    def test_unknown_ones_keep_the_last_lines(self) -> None:
+        said = explain("\n".join(f"line {i}" for i in range(40)), "Building")
+        self.assertTrue(said.startswith("Building failed."))
+        self.assertIn("line 39", said)
+        self.assertNotIn("line 20\n", said)
+
+    def test_a_failed_command_raises_them(self) -> None:
+        with self.assertRaises(Trouble) as e:
+            run([sys.executable, "-c", "import sys; print('all went wrong'); sys.exit(3)"], "Trying")
+        self.assertIn("all went wrong", str(e.exception))
+        self.assertEqual(run([sys.executable, "-c", "print('fine')"], "Trying"), "fine\n")
+
+
+class Ports(unittest.TestCase):
+    def test_a_taken_port_is_seen_and_the_next_is_chosen(self) -> None:
+        with socket.socket() as s:
+            s.bind(("127.0.0.1", 0))
+            s.listen()
+            taken = s.getsockname()[1]
+            self.assertFalse(port_is_free("127.0.0.1", taken))
+            self.assertGreater(free_port(taken), taken)
+
+    def test_an_address_that_is_not_ours_is_not_free(self) -> None:
+        self.assertFalse(port_is_free("203.0.113.7", 8700))
+
+
+class Certificates(unittest.TestCase):
+    def setUp(self) -> None:
+        self.folder = Path(tempfile.mkdtemp())
+
+    def load(self, name: str) -> x509.Certificate:
+        return x509.load_pem_x509_certificate((self.folder / name).read_bytes())
+
+    def test_it_names_every_name_and_is_signed_by_the_authority(self) -> None:
+        tls.issue(self.folder, ["127.0.0.1", "[::1]", "tablet.local", "192.168.7.4"])
+        server, authority = self.load("server.crt"), self.load("authority.crt")
+        names = server.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
+        self.assertEqual(names.get_values_for_type(x509.DNSName), ["tablet.local"])
+        self.assertEqual(
+            set(names.get_values_for_type(x509.IPAddress)),
+            {ipaddress.ip_address(a) for a in ("127.0.0.1", "::1", "192.168.7.4")},
+        )
+        server.verify_directly_issued_by(authority)
+        self.assertIsInstance(server.public_key(), ec.EllipticCurvePublicKey)
+        lasts = server.not_valid_after_utc - server.not_valid_before_utc
+        self.assertLessEqual(lasts, datetime.timedelta(days=398))
+        self.assertTrue(authority.extensions.get_extension_for_class(x509.BasicConstraints).value.ca)
+
+    def test_keys_are_for_their_owner_alone(self) -> None:
+        tls.issue(self.folder, ["localhost"])
+        for key in ("authority.key", "server.key"):
+            self.assertEqual((self.folder / key).stat().st_mode & 0o077, 0)
+
+    def test_it_is_kept_while_it_serves_and_renewed_when_a_name_comes(self) -> None:
+        tls.issue(self.folder, ["localhost"])
+        first, authority = self.load("server.crt"), self.load("authority.crt")
+        tls.issue(self.folder, ["localhost"])
+        self.assertEqual(self.load("server.crt"), first)
+        tls.issue(self.folder, ["localhost", "loft.local"])
+        self.assertNotEqual(self.load("server.crt"), first)
+        self.assertEqual(self.load("authority.crt"), authority, "devices have trusted this one")
+
+
+class Names(unittest.TestCase):
+    def names(self, *options: str) -> list[str]:
+        parser = argparse.ArgumentParser()
+        start.arguments(parser)
+        return start._names(parser.parse_args(options))
+
+    def test_on_loopback_only_local_names_are_answered(self) -> None:
+        self.assertEqual(self.names(), ["127.0.0.1", "localhost", "[::1]"])
+
+    def test_on_a_network_the_machine_is_known_by_its_own(self) -> None:
+        names = self.names("--bind", "0.0.0.0", "--host", "kestov.example")
+        self.assertIn("kestov.example", names)
+        self.assertIn(socket.gethostname(), names)
+
+
+class SettingUp(unittest.TestCase):
+    def test_what_may_not_be_installed_is_named_with_the_command(self) -> None:
+        with (
+            mock.patch("os.geteuid", return_value=1000),
+            mock.patch("shutil.which", side_effect=lambda name: "/usr/bin/apt-get" if name == "apt-get" else None),
+            redirect_stderr(io.StringIO()),
+            self.assertRaises(Trouble) as e,
+        ):
+            setup.debian({"/no/such/file": "some-package"})
+        self.assertIn("apt-get install some-package", str(e.exception))
+
+    def test_what_is_there_is_not_installed_again(self) -> None:
+        with mock.patch("setup.run") as ran:
+            setup.debian({"/usr/bin/env": "coreutils"})
+        ran.assert_not_called()
+
+    def test_an_old_python_is_refused(self) -> None:
+        with mock.patch.object(setup.sys, "version_info", (3, 9)), self.assertRaises(Trouble) as e:
+            setup.python("core")
+        self.assertIn("3.11", str(e.exception))
+
+    def test_a_lock_lets_one_in_and_tells_the_other(self) -> None:
+        with setup.locked("try"):
+            caught: list[str] = []
+
+            def second() -> None:
+                try:
+                    with setup.locked("try", "Somebody else is at it."):
+                        caught.append("let in")
+                except Trouble as e:
+                    caught.append(str(e))
+
+            other = threading.Thread(target=second)
+            other.start()
+            other.join(10)
+        self.assertEqual(caught, ["Somebody else is at it."])
+
+
+class TheDatabase(unittest.TestCase):
+    def test_as_root_it_lies_where_its_user_can_reach_it(self) -> None:
+        refused = subprocess.CompletedProcess([], 1)
+        with mock.patch("os.geteuid", return_value=0), mock.patch("subprocess.run", return_value=refused):
+            self.assertTrue(str(Cluster("try").folder).startswith("/var/lib/kestov/"))
+        with mock.patch("os.geteuid", return_value=1000):
+            self.assertIn(".state", str(Cluster("try").folder))
+
+    def test_as_root_its_programs_run_as_another(self) -> None:
+        with (
+            mock.patch("os.geteuid", return_value=0),
+            mock.patch("subprocess.run", return_value=subprocess.CompletedProcess([], 0)),
+        ):
+            self.assertEqual(Cluster("try")._command(["initdb"])[:3], ["runuser", "-u", "postgres"])
+
+
+class Counting(unittest.TestCase):
+    """The closing line is true: what a runner says is what is counted."""
+
+    def count(self, script: str) -> test_all.Count:
+        with redirect_stderr(io.StringIO()), mock.patch("builtins.print"):
+            return test_all._unittest([sys.executable, "-c", script], Path.cwd(), {})
+
+    def test_passed_failed_and_skipped(self) -> None:
+        said = "import sys; print('Ran 9 tests in 1.2s\\n\\nFAILED (failures=2, errors=1, skipped=3)'); sys.exit(1)"
+        self.assertEqual(self.count(said), test_all.Count(passed=3, failed=3, skipped=3))
+
+    def test_a_runner_that_died_is_a_failure(self) -> None:
+        self.assertEqual(self.count("raise SystemExit(1)").failed, 1)
+        self.assertEqual(self.count("import sys; print('Ran 4 tests in 1s\\n\\nOK'); sys.exit(1)").failed, 1)
+
+    def test_all_well(self) -> None:
+        self.assertEqual(self.count("print('Ran 4 tests in 1s\\n\\nOK')"), test_all.Count(passed=4))

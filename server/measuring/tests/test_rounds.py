@@ -1,0 +1,141 @@
+"""Rounds derived from the record, what turning has taught, the recording in pieces, and where limits come from."""
+
+import uuid
+from datetime import timedelta
+
+import numpy as np
+from api.tests.world import ApiCase, recording
+from kestov_core.errors import BadInput
+from people.clock import at, now
+from workshop.models import Limit
+
+from measuring import recording as live
+from measuring.models import Capture, Chunk
+from measuring.rounds import SITTING, current_round, history, places_of, rounds, set_belts, target_of
+
+
+class Rounds(ApiCase):
+    def turn(self, place, turns, case=None):
+        body = {"place": place, "turns": turns, "case_id": case}
+        return self.good("technician", "POST", f"/printers/{self.crossed.pk}/turns", body)
+
+    def test_a_round_ends_with_a_turn(self):
+        for place in ("a", "b"):
+            self.stand_in(place)
+        self.assertEqual(current_round(self.crossed, "a", None), 1)
+        self.turn("a", 0.5)
+        self.assertEqual(current_round(self.crossed, "b", None), 2)
+        self.stand_in("b")
+        past = rounds(self.crossed, ["a", "b"], None)
+        self.assertEqual(
+            [(r.number, sorted(r.readings), len(r.actions)) for r in past], [(1, ["a", "b"], 1), (2, ["b"], 0)]
+        )
+
+    def test_the_newest_reading_of_a_round_counts(self):
+        self.stand_in("a")
+        last = self.stand_in("a")
+        only = rounds(self.crossed, ["a", "b"], None)[0]
+        self.assertEqual(str(only.readings["a"].capture.pk), last["id"])
+
+    def test_without_a_case_a_sitting_ends_after_some_hours(self):
+        with at(now() - SITTING - timedelta(hours=1)):
+            self.stand_in("a")
+        self.assertEqual(rounds(self.crossed, ["a", "b"], None), [])
+        self.assertEqual(current_round(self.crossed, "a", None), 1)
+
+    def test_a_case_has_its_own_rounds(self):
+        case = self.report()
+        self.stand_in("a", case)
+        self.assertEqual(rounds(self.crossed, ["a", "b"], None), [])
+        self.assertEqual(
+            len(self.good("technician", "GET", f"/printers/{self.crossed.pk}/rounds?place=b&case_id={case}")["rounds"]),
+            1,
+        )
+
+    def test_what_a_turn_did_is_learned_and_the_belt_left_alone_shows_the_coupling(self):
+        for place in ("a", "b"):
+            self.stand_in(place)
+        self.turn("a", 0.5)
+        for place in ("a", "b"):
+            self.stand_in(place)
+        rows = history(self.crossed, ["a", "b"])
+        self.assertEqual([(r["id"], r["turns"]) for r in rows], [("a", 0.5), ("b", 0)])
+        self.assertGreater(rows[0]["after_n"], rows[0]["before_n"] + 3)
+        self.assertLess(rows[1]["after_n"], rows[1]["before_n"])
+        advice = set_belts(self.crossed, ["a", "b"], rounds(self.crossed, ["a", "b"], None)[-1])
+        gain = next(b for b in advice.belts if b.id == "a").newtons_per_turn
+        self.assertAlmostEqual(gain.value, (rows[0]["after_n"] - rows[0]["before_n"]) / 0.5, delta=1.5)
+        self.assertGreater(advice.coupling, 0.02)
+
+    def test_pairs_are_set_together_and_single_belts_alone(self):
+        self.assertEqual(places_of(self.crossed, "b"), ["a", "b"])
+        self.assertEqual(places_of(self.slinger, "x"), ["x"])
+
+    def test_a_limit_comes_from_the_model_or_is_typical_and_says_so(self):
+        low, high, source = target_of(self.crossed, "a")
+        self.assertEqual((low, high), (24, 36))
+        self.assertIn("manual", source)
+        Limit.objects.filter(model=self.crossed.model).delete()
+        self.assertEqual(target_of(self.crossed, "a"), (20, 50, "typical"))
+
+
+class Live(ApiCase):
+    def add(self, id_, number, samples, rate=16000, who="technician"):
+        return live.add(id_, number, rate, samples, self.people[who])
+
+    def test_pieces_join_in_order_whatever_their_way(self):
+        samples = (recording().samples * 32767).astype("<i2")
+        pieces = [p.tobytes() for p in np.array_split(samples, 4)]
+        id_ = uuid.uuid4()
+        for number in (2, 0, 3, 0, 1):
+            self.add(id_, number, pieces[number])
+        wav = live.assemble(id_, 4, self.people["technician"])
+        np.testing.assert_array_equal(np.frombuffer(wav[-2 * len(samples) :], dtype="<i2"), samples)
+
+    def test_a_gap_is_waited_for(self):
+        id_ = uuid.uuid4()
+        self.add(id_, 0, b"\0\0" * 100)
+        self.assertEqual(len(self.add(id_, 2, b"\0\0" * 100)), 1)
+        with self.assertRaises(BadInput):
+            live.assemble(id_, 3, self.people["technician"])
+
+    def test_what_is_no_recording_is_refused(self):
+        id_ = uuid.uuid4()
+        for number, rate, data, field in (
+            (0, 4000, b"\0\0", "rate_hz"),
+            (0, 16000, b"", "samples"),
+            (0, 16000, b"\0", "samples"),
+            (-1, 16000, b"\0\0", "number"),
+            (100000, 16000, b"\0\0" * 4000, "number"),
+        ):
+            with self.assertRaises(BadInput) as e:
+                self.add(id_, number, data, rate)
+            self.assertEqual(e.exception.field, field)
+        self.assertEqual(Chunk.objects.count(), 0)
+
+    def test_nobody_hears_anothers_recording(self):
+        id_ = uuid.uuid4()
+        self.add(id_, 0, b"\0\0" * 100)
+        with self.assertRaises(BadInput):
+            live.assemble(id_, 1, self.people["lead"])
+
+    def test_pieces_that_were_forgotten_go_after_two_days(self):
+        id_ = uuid.uuid4()
+        with at(now() - timedelta(days=3)):
+            self.add(id_, 0, b"\0\0" * 100)
+        self.add(uuid.uuid4(), 0, b"\0\0" * 100)
+        self.assertEqual(Chunk.objects.count(), 1)
+
+    def test_too_little_is_no_error_yet(self):
+        self.assertEqual(live.hear_so_far([])["plucks"], [])
+        pieces = self.add(uuid.uuid4(), 0, b"\0\0" * 1600)
+        self.assertEqual((live.hear_so_far(pieces)["seconds"], live.hear_so_far(pieces)["frequency"]), (0.1, None))
+
+
+class Kept(ApiCase):
+    def test_a_capture_is_small_in_the_database_and_whole_outside(self):
+        capture = Capture.objects.get(pk=self.stand_in("a")["id"])
+        self.assertLess(len(bytes(capture.data)), capture.data_bytes)
+        self.assertEqual(len(capture.raw()), capture.data_bytes)
+        self.assertEqual(capture.raw()[:4], b"RIFF")
+        self.assertEqual(len(capture.sha256), 64)

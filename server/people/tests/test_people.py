@@ -1,0 +1,99 @@
+"""Roles, the audit trail, writes that happen once, and the pages around the API."""
+
+import os
+import tempfile
+from unittest import mock
+
+from api.tests.world import ApiCase
+from django.db import IntegrityError, transaction
+from django.test import Client, TestCase
+
+from people.clock import at, now
+from people.models import AuditEntry, DoneOnce, Role, User
+
+
+class Roles(TestCase):
+    def test_each_may_what_those_below_may(self):
+        for role, may in ((Role.MEMBER, 1), (Role.TECHNICIAN, 2), (Role.LEAD, 3)):
+            user = User(role=role, is_active=True)
+            self.assertEqual(sum(user.may(r) for r in Role), may)
+
+    def test_who_is_put_out_may_nothing(self):
+        self.assertFalse(User(role=Role.LEAD, is_active=False).may(Role.MEMBER))
+
+    def test_an_unknown_role_is_refused_by_the_database(self):
+        with self.assertRaises(IntegrityError), transaction.atomic():
+            User.objects.create(username="x", name="X", role="captain")
+
+
+class Clock(TestCase):
+    def test_it_can_be_set_back_and_comes_back(self):
+        moment = now().replace(year=2020)
+        with at(moment):
+            self.assertEqual(now(), moment)
+        self.assertGreater(now().year, 2020)
+
+
+class Once(ApiCase):
+    def test_a_repeat_gets_the_same_answer_and_does_nothing(self):
+        case = self.report()
+        words = {"words": "The belt squeaks at the back."}
+        first = self.good("member", "POST", f"/cases/{case}/comments", words, key="k1")
+        again = self.good("member", "POST", f"/cases/{case}/comments", words, key="k1")
+        self.assertEqual(first, again)
+        self.assertEqual(sum(line["kind"] == "comment" for line in again["log"]), 1)
+
+    def test_a_refused_write_leaves_no_key_behind(self):
+        case = self.report()
+        self.call("member", "POST", f"/cases/{case}/comments", {"words": ""}, key="k2")
+        self.good("member", "POST", f"/cases/{case}/comments", {"words": "Now with words."}, key="k2")
+
+    def test_keys_are_each_persons_own(self):
+        case = self.report()
+        for who in ("member", "technician"):
+            self.good(who, "POST", f"/cases/{case}/comments", {"words": f"from {who}"}, key="same")
+        self.assertEqual(DoneOnce.objects.filter(key="same").count(), 2)
+        self.refused(
+            422,
+            "too_large",
+            "Idempotency-Key",
+            "member",
+            "POST",
+            f"/cases/{case}/comments",
+            {"words": "x"},
+            key="k" * 81,
+        )
+
+
+class Audit(ApiCase):
+    def test_deeds_are_written_down_with_who_did_them(self):
+        case = self.report()
+        self.good("technician", "POST", f"/cases/{case}/take")
+        lines = self.good("lead", "GET", "/audit")
+        self.assertEqual((lines[0]["who"], lines[0]["verb"]), ("Technician", "took"))
+        self.assertEqual(self.call("technician", "GET", "/audit")[0], 403)
+        self.assertEqual(AuditEntry.objects.count(), 2)
+
+
+class Pages(TestCase):
+    def test_every_address_of_the_front_end_gives_the_page_with_its_guards(self):
+        client = Client()
+        for path in ("/", "/cases/3", "/bench/1/belts/a"):
+            answer = client.get(path)
+            self.assertIn(answer.status_code, (200, 503))
+            self.assertIn("default-src 'self'", answer.headers["Content-Security-Policy"])
+            self.assertEqual(answer.headers["X-Frame-Options"], "DENY")
+
+    def test_an_address_of_the_api_that_is_none_answers_in_words(self):
+        client = Client()
+        self.assertEqual(client.get("/api/no-such").status_code, 404)
+
+    def test_the_authority_is_handed_out_only_where_there_is_one(self):
+        client = Client()
+        self.assertEqual(client.get("/authority.crt").status_code, 404)
+        with tempfile.NamedTemporaryFile() as file:
+            file.write(b"-----BEGIN CERTIFICATE-----")
+            file.flush()
+            with mock.patch.dict(os.environ, {"KESTOV_AUTHORITY": file.name}):
+                answer = client.get("/authority.crt")
+        self.assertEqual((answer.status_code, answer.headers["Content-Type"]), (200, "application/x-x509-ca-cert"))
