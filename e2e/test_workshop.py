@@ -21,17 +21,17 @@ class SettingUp(AppCase):
         expect(page.get_by_text("Sail loft")).to_be_visible()
 
         self.tab(page, "People")
-        expect(page.get_by_text("Oda Fenwright")).to_be_visible()
+        expect(page.get_by_text("Oda Fenwright").first).to_be_visible()
 
         self.tab(page, "Machines")
-        page.get_by_label("Name").fill("Fender")
+        page.get_by_label("Name of another machine").fill("Fender")
         page.get_by_role("combobox", name="Model").select_option(label="Dunlin 220")
         page.get_by_role("combobox", name=say("Place|Where|stands")).first.select_option(label="Sail loft")
         page.get_by_role("button", name=say("Put it on the floor|Add")).click()
         expect(page.get_by_text("Fender").first).to_be_visible()
 
         page.get_by_role("link", name="Floor").click()
-        page.get_by_role("link", name="Fender").click()
+        page.get_by_role("link", name="Fender", exact=True).click()
         expect(page.get_by_text("Nothing has been measured here yet.").first).to_be_visible()
         page.get_by_role("link", name="Pluck it: three minutes").first.click()
         # A real machine has no stand-in: it is recorded, or a file is loaded.

@@ -112,8 +112,16 @@ def list_cases(request: HttpRequest, state: Literal["open", "closed", "all"] = "
             | Q(cause__icontains=s)
             | Q(printer__name__icontains=s)
             | Q(comments__words__icontains=s)
+            | Q(observations__note__icontains=s)
+            | Q(observations__finding__in=_called(s), observations__state="present", observations__withdrawn=False)
         ).distinct()
     return [case_brief(c) for c in rows[:200]]
+
+
+def _called(search: str) -> list[str]:
+    """Findings whose words hold all words of a search."""
+    words = search.lower().split()
+    return [k.id for k in knowledge.findings().values() if all(w in f"{k.label} {k.words}".lower() for w in words)]
 
 
 @router.post("/cases", auth=may("cases.report"), response=CaseOut, operation_id="cases.report")

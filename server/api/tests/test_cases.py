@@ -46,6 +46,8 @@ class Reporting(ApiCase):
         found = self.good("technician", "GET", "/cases?state=all&search=buzzed")
         self.assertEqual([c["id"] for c in found], [case])
         self.assertEqual(self.good("technician", "GET", "/cases?search=walrus"), [])
+        self.assertEqual([c["id"] for c in self.good("technician", "GET", "/cases?search=ripple")], [case])
+        self.assertEqual(self.good("technician", "GET", "/cases?search=squeal"), [])
 
 
 class Pictures(ApiCase):

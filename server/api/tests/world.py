@@ -8,6 +8,7 @@ import uuid
 from typing import Any
 
 from demo.models_of_printers import MODELS
+from django.contrib.auth.hashers import make_password
 from django.test import Client, TestCase
 from kestov_core.machine import Tensioner
 from kestov_core.simulator.machine import SimBelt, SimMachine
@@ -16,6 +17,8 @@ from people.models import Role, User
 from workshop.models import Limit, Place, Printer, PrinterModel, fit_out
 
 PASSWORD = "a-long-wet-rope"
+# Made once: it is slow by design.
+_HASH = make_password(PASSWORD)
 
 
 def sim(a: float, b: float) -> dict[str, Any]:
@@ -49,11 +52,11 @@ class ApiCase(TestCase):
     @classmethod
     def setUpTestData(cls) -> None:
         cls.people = {
-            role.value: User.objects.create_user(role.value, name=role.label, role=role, password=PASSWORD)
+            role.value: User.objects.create(username=role.value, name=role.label, role=role, password=_HASH)
             for role in Role
         }
-        cls.people["other"] = User.objects.create_user(
-            "other", name="Other member", role=Role.MEMBER, password=PASSWORD
+        cls.people["other"] = User.objects.create(
+            username="other", name="Other member", role=Role.MEMBER, password=_HASH
         )
         place = Place.objects.create(name="Long walk")
         made = {}
