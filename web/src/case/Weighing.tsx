@@ -90,7 +90,7 @@ function WhatItWas({ c }: { c: Case }) {
           {fault?.after.length ? (
             <p className="text-ink2">To be measured again after it: {fault.after.join(", ")}.</p>
           ) : null}
-          {fault ? <p className="text-ink2">Should it come back: {fault.then}</p> : null}
+          {fault ? <p className="text-ink2">Not enough? {fault.then}</p> : null}
         </>
       ) : (
         <p>What was looked for after the last change is right. Nothing is left to weigh.</p>

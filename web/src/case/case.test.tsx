@@ -1,0 +1,161 @@
+/** The weighing as it is drawn: bars with their reasons, what-if, danger-free ends, and checks with their gates. */
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { renderToStaticMarkup } from "react-dom/server";
+import { MemoryRouter } from "react-router";
+import { describe, expect, it } from "vitest";
+import type { Schemas } from "../api/client";
+import { OtherChecks } from "./CheckStep";
+import { Seen } from "./Seen";
+import { Weighing } from "./Weighing";
+
+type Case = Schemas["CaseOut"];
+
+const at = "2026-03-10T09:00:00Z";
+const bar = (
+  fault: string,
+  label: string,
+  probability: number,
+  because: Schemas["Reason"][] = [],
+  kind = "mechanical",
+) => ({ fault, label, axis: null, kind, probability, because }) as Schemas["Hypothesis"];
+const seen = (
+  id: number,
+  finding: string,
+  label: string,
+  state: "present" | "absent" | "unknown",
+  group = "print",
+) => ({
+  id,
+  finding,
+  label,
+  axis: "x",
+  group,
+  state,
+  value: null,
+  unit: null,
+  note: "",
+  check: "",
+  by: "Wen",
+  at,
+});
+const check = (id: string, label: string, gate: string | null) =>
+  ({
+    check: id,
+    label,
+    axis: null,
+    minutes: 6,
+    saves_minutes: 14.2,
+    why: "",
+    gate,
+    outcomes: [],
+  }) as unknown as Schemas["NextCheck"];
+
+const CASE = {
+  id: 3,
+  title: "Echoes, X",
+  state: "in_work",
+  printer_id: 1,
+  printer: "Bowline",
+  reported_by: "Jory",
+  reported_at: at,
+  closed_at: null,
+  closing: "",
+  words: "",
+  since: "last week",
+  cause: "",
+  taken_by: "Wen",
+  fault: "",
+  fault_axis: "",
+  observations: [
+    seen(1, "echoes_after_corners", "Echoes after a corner", "present"),
+    seen(2, "squeak", "Squeak", "absent", "sound"),
+    seen(3, "buzz", "Buzz", "unknown", "sound"),
+    seen(4, "buzz", "Buzz", "present", "sound"),
+  ],
+  pictures: [],
+  log: [],
+  step: { kind: "check", title: "Rock it", why: "", minutes: 3 },
+  may_work: true,
+  weighing: {
+    result: {
+      hypotheses: [
+        bar("belt_slack", "Belt slack, A", 0.46, [
+          { words: "Echoes after a corner: seen (for it)", bits: 1.2 },
+          { words: "Nothing rocks: seen (against it)", bits: -0.8 },
+        ] as Schemas["Reason"][]),
+        bar("damp_filament", "Damp filament", 0.2, [], "process"),
+        bar("other", "Something that is not on the list", 0.004, [], "other"),
+      ],
+      next: [check("rock", "Rock test", null), check("resonance", "Resonance", "First play: it would be worthless.")],
+      placed_faults: 124,
+      process_probability: 0.35,
+    },
+    sources: ["Began after: head changed on 1 March"],
+    confirmed: { belt_slack: 2 },
+  },
+} as unknown as Case;
+
+const draw = (node: React.ReactNode) =>
+  renderToStaticMarkup(
+    <QueryClientProvider client={new QueryClient()}>
+      <MemoryRouter>{node}</MemoryRouter>
+    </QueryClientProvider>,
+  );
+const words = (html: string) => html.replace(/<[^>]*>/g, " ").replace(/\s+/g, " ");
+
+describe("the bars", () => {
+  it("say how likely, and why for and against", () => {
+    const text = words(draw(<Weighing c={CASE} whatIf={null} />));
+    expect(text).toContain("Belt slack, A 46 %");
+    expect(text).toMatch(/\+ Echoes after a corner: seen \(for it\).*− Nothing rocks: seen \(against it\)/);
+    expect(text).toContain("Damp filament (process)");
+    expect(text).toContain("<1 %".replace("<", "&lt;"));
+  });
+  it("say that nothing speaks for a bar that stands by its base rate", () => {
+    expect(words(draw(<Weighing c={CASE} whatIf={null} />))).toContain("it stands by how common it is");
+  });
+  it("show where the evidence came from and what has been learned", () => {
+    const text = words(draw(<Weighing c={CASE} whatIf={null} />));
+    expect(text).toContain("Began after: head changed on 1 March");
+    expect(text).toContain("2 confirmed causes on this model count");
+    expect(text).toContain("35 % for the process");
+  });
+  it("move in a what-if and name what joins them", () => {
+    const then = [
+      { fault: "belt_slack", label: "Belt slack, A", axis: null, probability: 0.05 },
+      { fault: "carriage_play", label: "Play in a carriage", axis: null, probability: 0.8 },
+    ];
+    const text = words(draw(<Weighing c={CASE} whatIf={{ label: "It rocks", bars: then }} />));
+    expect(text).toContain("If “It rocks”:");
+    expect(text).toContain("then 5 %");
+    expect(text).toContain("Play in a carriage 80 % then");
+  });
+  it("give way to what it was once the case is closed", () => {
+    const closed = { ...CASE, state: "closed", cause: "Belt A slack", weighing: null } as Case;
+    const text = words(draw(<Weighing c={closed} whatIf={null} />));
+    expect(text).toContain("What it was");
+    expect(text).toContain("Belt A slack");
+    expect(text).not.toContain("What it may be");
+  });
+});
+
+describe("what has been seen", () => {
+  it("shows the last word on each finding, by where one meets it", () => {
+    const text = words(draw(<Seen c={CASE} changed={() => undefined} />));
+    expect(text).toContain("On the print");
+    expect(text).toContain("To hear");
+    expect(text.match(/Buzz, X/g)).toHaveLength(1);
+    expect(text).toContain("Looked for and not there, or not sure (1)");
+  });
+  it("offers no entry on a closed case", () => {
+    const text = words(draw(<Seen c={{ ...CASE, state: "closed" } as Case} changed={() => undefined} />));
+    expect(text).not.toContain("What else?");
+    expect(text).not.toContain("Take back my last");
+  });
+});
+
+it("other checks say what they save and what should come first", () => {
+  const text = words(draw(<OtherChecks c={CASE} onPick={() => undefined} />));
+  expect(text).toContain("Rock test , 6 minutes, saves 14 more than it takes");
+  expect(text).toContain("First play: it would be worthless.");
+});
