@@ -74,7 +74,8 @@ def machine_of(
     screws = tuple(p for p, kind in given.items() if kind == "screw")
     belts = belts or BELTS[kinematics]
     own_pairs = [(a, b) for a, b in pairs or []]
-    if not own_pairs and (usual := PAIRS.get(kinematics)) and set(usual) <= set(belts):
+    # Where its belts are not told, a fixed bed's Y may be doubled.
+    if not own_pairs and (usual := PAIRS.get(kinematics)) and (not given or set(usual) <= set(belts)):
         own_pairs = [usual]
     return Machine(kinematics, belts, screws or SCREWS[kinematics], tuple(own_pairs))
 

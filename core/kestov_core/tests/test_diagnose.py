@@ -115,7 +115,9 @@ class Placing(unittest.TestCase):
         for fault in ("bed_tilted", "screw_bent", "beam_tilted"):
             self.assertEqual(self.places("belt_bed", fault), {})
         self.assertEqual(self.places("bed_slinger", "belts_unequal"), {})
-        self.assertEqual(set(self.places("fixed_bed", "belts_unequal")), set())
+        self.assertEqual(set(self.places("fixed_bed", "belts_unequal")), {"y"}, "not told: Y may be doubled")
+        single = machine_of("fixed_bed", {"x": "belt", "y": "belt"})
+        self.assertFalse([p for p in place_faults(single) if p.fault.id == "belts_unequal"])
         doubled = machine_of("fixed_bed", {"x": "belt", "y1": "belt", "y2": "belt"})
         self.assertEqual({p.axis for p in place_faults(doubled) if p.fault.id == "belts_unequal"}, {"y"})
 
