@@ -47,7 +47,7 @@ AXES_OF_BELT: dict[str, dict[str, tuple[str, ...]]] = {
 class Model(BaseModel):
     """Base of all shapes here: unknown fields are refused, so that a misspelt one is not silently ignored."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
 class Point(Model):

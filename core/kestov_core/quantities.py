@@ -62,7 +62,7 @@ class Quantity(BaseModel):
     ``low`` and ``high`` are given where the interval is not symmetric.
     """
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
     value: Finite
     u95: Annotated[float, Field(ge=0), AfterValidator(_finite)] | None = None
@@ -84,16 +84,11 @@ class Quantity(BaseModel):
         }
         return Quantity(value=self.value * k, unit=unit, **parts)
 
-    def own_u95(self) -> float:
-        """The uncertainty to use when like is compared with like; the whole where the parts are not known."""
-        part = self.own if self.own is not None else self.u95
-        return 0.0 if part is None else part
-
 
 class Limits(BaseModel):
     """A tolerance: lower limit, upper limit, or both, in the unit of what is judged."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
     low: Finite | None = None
     high: Finite | None = None

@@ -92,6 +92,14 @@ def _case(request: HttpRequest, case_id: int, lock: bool = False) -> Case:
     return case
 
 
+def _open_case(request: HttpRequest, case_id: int) -> Case:
+    """A case to be changed, locked; a closed one is refused."""
+    case = _case(request, case_id, lock=True)
+    if not case.is_open:
+        raise Problem(409, "closed", "This case is closed. Open it again first.")
+    return case
+
+
 @router.get("/cases", auth=may("cases.list"), response=list[CaseBrief], operation_id="cases.list")
 def list_cases(request: HttpRequest, state: Literal["open", "closed", "all"] = "open", search: str = ""):
     """Cases, open ones first; a member's list holds their own."""
@@ -155,9 +163,7 @@ def see(request: HttpRequest, case_id: int):
 @once
 def take(request: HttpRequest, case_id: int):
     """Take a case in hand."""
-    case = _case(request, case_id, lock=True)
-    if not case.is_open:
-        raise Problem(409, "closed", "This case is closed. Open it again first.")
+    case = _open_case(request, case_id)
     case.state, case.taken_by = State.IN_WORK, request.user
     case.save()
     audit(request.user, "took", case, f"{request.user.name} took the case.")
@@ -168,7 +174,7 @@ def take(request: HttpRequest, case_id: int):
 @once
 def observe(request: HttpRequest, case_id: int, payload: ObservationIn):
     """Add what was seen, or looked for and not seen."""
-    case = _case(request, case_id, lock=True)
+    case = _open_case(request, case_id)
     _finding(payload.finding)
     payload.axis = _axis(payload.axis)
     _observe(case, payload, request.user)
@@ -200,9 +206,7 @@ def _observe(case: Case, payload: ObservationIn, user: User, check: str = "", mo
 @once
 def outcome(request: HttpRequest, case_id: int, payload: OutcomeIn):
     """Type what a check done by hand has shown: what was found; the rest of what it answers was looked for and not there."""
-    case = _case(request, case_id, lock=True)
-    if not case.is_open:
-        raise Problem(409, "closed", "This case is closed. Open it again first.")
+    case = _open_case(request, case_id)
     check = knowledge.checks().get(payload.check)
     if check is None:
         raise Problem(422, "out_of_range", "Choose one of the listed checks.", "check")
@@ -234,7 +238,7 @@ def outcome(request: HttpRequest, case_id: int, payload: OutcomeIn):
 @once
 def undo(request: HttpRequest, case_id: int):
     """Take back the last thing that this person said was seen; the record keeps that it was said."""
-    case = _case(request, case_id, lock=True)
+    case = _open_case(request, case_id)
     first = case.observations.order_by("at", "id").first()
     mine = case.observations.filter(by=request.user, withdrawn=False).exclude(pk=first.pk if first else None)
     last = mine.order_by("-at", "-id").first()
@@ -249,9 +253,7 @@ def undo(request: HttpRequest, case_id: int):
 @once
 def repair(request: HttpRequest, case_id: int, payload: RepairIn):
     """Write down a remedy, and whether it helped: if not, that suspect is out; if so, the complaint was looked for and gone."""
-    case = _case(request, case_id, lock=True)
-    if not case.is_open:
-        raise Problem(409, "closed", "This case is closed. Open it again first.")
+    case = _open_case(request, case_id)
     fault = knowledge.faults().get(payload.fault)
     if fault is None:
         raise Problem(422, "out_of_range", "Choose one of the listed faults.", "fault")
@@ -337,9 +339,7 @@ def picture(request: HttpRequest, picture_id: int):
 @once
 def close(request: HttpRequest, case_id: int, payload: Close):
     """Close a case with the closing words; *mended, not verified* is a state, not an end."""
-    case = _case(request, case_id, lock=True)
-    if not case.is_open:
-        raise Problem(409, "closed", "This case is already closed.")
+    case = _open_case(request, case_id)
     if payload.closing in ("verified", "not_verified") and not payload.cause.strip():
         raise Problem(422, "missing_field", "Say what it was; the next one will be found faster.", "cause")
     if payload.fault and payload.fault not in knowledge.faults():

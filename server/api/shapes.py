@@ -8,7 +8,6 @@ from uuid import UUID
 
 from cases.models import Case
 from kestov_core.condition import Condition, Fitness
-from kestov_core.machine import Description
 from kestov_core.procedures.belt_deflection import BeltDeflectionResult
 from kestov_core.procedures.belt_pluck import BeltPluckResult
 from kestov_core.procedures.belt_tracking import BeltTrackingResult
@@ -79,10 +78,6 @@ class CaptureOut(Schema):
     core_version: str
     verdict: Verdict
     found: Found
-
-
-class MotionOut(Schema):
-    description: Description
 
 
 def person(user: User | None) -> str:

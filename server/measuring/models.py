@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import uuid
 import zlib
-from typing import Any
 
 from django.db import models
 from kestov_core import CORE_VERSION, procedures
@@ -105,7 +104,7 @@ class Chunk(models.Model):
         constraints = [models.UniqueConstraint(fields=["recording", "number"], name="chunk_once")]
 
 
-def latest_results(printer: Printer, procedure_names: list[str] | None = None) -> list[tuple[Capture, Result]]:
+def latest_results(printer: Printer) -> list[tuple[Capture, Result]]:
     """The newest judged capture of each place, with its newest result; superseded captures are passed over."""
     captures = (
         Capture.objects.filter(printer=printer, superseded_by__isnull=True)
@@ -113,17 +112,9 @@ def latest_results(printer: Printer, procedure_names: list[str] | None = None) -
         .prefetch_related("results")
         .order_by("place", "-taken_at")
     )
-    if procedure_names is not None:
-        captures = captures.filter(procedure__in=procedure_names)
     newest: dict[tuple[str, str], tuple[Capture, Result]] = {}
     for capture in captures:
         result = capture.latest()
         if result is not None and (capture.place, capture.procedure) not in newest:
             newest[capture.place, capture.procedure] = (capture, result)
     return list(newest.values())
-
-
-def as_quantity(result: Result, key: str) -> dict[str, Any] | None:
-    """A quantity of a result by its field name."""
-    value = result.found.get(key)
-    return value if isinstance(value, dict) else None

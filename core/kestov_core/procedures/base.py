@@ -17,13 +17,13 @@ DataKind = Literal["wav", "csv"]
 class Context(BaseModel):
     """What a procedure is told besides its data. Unknown fields are refused, so a misspelt one is not lost."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
 class Part(BaseModel):
     """A piece of a result."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
 class Advice(Part):

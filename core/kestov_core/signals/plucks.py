@@ -66,7 +66,6 @@ class Hearing:
     u95_hz: float | None = None
     b: float = 0.0
     tones: list[SteadyTone] = field(default_factory=list)
-    pluck_level: float = 0.0
     clipped: float = 0.0
     octave_doubt: bool = False
     disagree: bool = False
@@ -109,10 +108,6 @@ def hear(samples: NDArray[np.float32], rate_hz: float) -> Hearing:
     edges = [0.0, *(o.at_s for o in onsets), len(x) / rate]
     for i, heard in enumerate(hearing.plucks):
         _listen(heard, onsets[i], edges[i], edges[i + 2], x, rate)
-    hearing.pluck_level = max(
-        (float(np.sqrt(h.peaks.power.max())) for h in hearing.plucks if h.peaks is not None and len(h.peaks.hz)),
-        default=0.0,
-    )
     _agree(hearing, rate)
     return hearing
 

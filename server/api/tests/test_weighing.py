@@ -120,6 +120,58 @@ class Weighing(ApiCase):
             "should have come first. the indicator is lent out", " ".join(line["words"] for line in seen["log"])
         )
 
+    def test_a_closed_case_is_not_changed_any_more(self):
+        self.good("technician", "POST", f"/cases/{self.case}/close", {"closing": "harmless"})
+        for path, body in (
+            ("observations", {"finding": "squeak"}),
+            ("outcomes", {"check": "rock"}),
+            ("repairs", {"fault": "belt_slack"}),
+            ("undo", None),
+            ("take", None),
+            ("close", {"closing": "harmless"}),
+        ):
+            self.refused(409, "closed", None, "technician", "POST", f"/cases/{self.case}/{path}", body)
+
+    def test_figures_typed_with_a_check_are_weighed_and_kept(self):
+        def outcome(value):
+            row = {"finding": "play_found", "axis": "x", "value": value, "u95": 0.02}
+            body = {"check": "play", "axis": "x", "found": [row]}
+            return self.good("technician", "POST", f"/cases/{self.case}/outcomes", body)
+
+        far = outcome(0.4)
+        kept = next(o for o in far["observations"] if o["finding"] == "play_found")
+        self.assertEqual((kept["value"], kept["unit"], kept["check"]), (0.4, "mm", "play"))
+        # The last word counts: measured again, hardly any.
+        near = outcome(0.01)
+        self.assertGreater(self.chance("carriage_play", "x", far), 2 * self.chance("carriage_play", "x", near))
+
+    def test_a_check_on_a_pair_speaks_for_both_belts(self):
+        seen = self.outcome("grub_marks", [("grub_mark_moved", "b")], axis="a")
+        marks = {(o["axis"], o["state"]) for o in seen["observations"] if o["finding"] == "grub_mark_moved"}
+        self.assertEqual(marks, {("b", "present")})
+        seen = self.outcome("tracking", axis="a")
+        clear = {(o["axis"], o["state"]) for o in seen["observations"] if o["finding"] == "belt_touches_flange"}
+        self.assertEqual(clear, {("a", "absent"), ("b", "absent")})
+
+    def test_an_outcome_is_one_line_of_the_log(self):
+        seen = self.outcome("spool_and_tube")
+        words = [line["words"] for line in seen["log"] if line["kind"] == "seen"]
+        self.assertEqual(words, ["Spool, tube and stand: all fine"])
+        words = [line["words"] for line in self.outcome("rock", [("bed_plate_moves", "")])["log"]]
+        self.assertTrue(
+            any(w.startswith("Rock test by hand: ") and "The bed moves on its mounting" in w for w in words)
+        )
+
+    def test_the_same_cause_on_another_machine_of_the_model_is_told(self):
+        from workshop.models import Printer
+
+        other = Printer.objects.create(name="Marline", model=self.crossed.model, place=self.crossed.place)
+        body = {"printer_id": other.pk, "finding": "squeak", "axis": "x"}
+        twin = self.good("member", "POST", "/cases", body)["id"]
+        close = {"closing": "handed_on", "cause": "Dry", "fault": "idler_dry"}
+        self.good("technician", "POST", f"/cases/{twin}/close", close)
+        self.assertIn("On Marline, of the same model, it was idler dry", " ".join(self.see()["weighing"]["sources"]))
+
     def test_not_sure_is_an_answer(self):
         before = self.see()["weighing"]["result"]["hypotheses"][0]
         after = self.outcome("rock", unsure=True)["weighing"]["result"]["hypotheses"][0]

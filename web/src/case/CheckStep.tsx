@@ -1,9 +1,10 @@
 /** A check done by hand: how, and what it showed. Each outcome says how it would move the bars before it is chosen. */
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, INPUT, useKey } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
+import { useFindings, useKnowledge } from "./knowledge";
 import type { WhatIf } from "./Weighing";
 
 type Case = Schemas["CaseOut"];
@@ -16,16 +17,8 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
   const [values, setValues] = useState<Record<string, string>>({});
   const [swap, setSwap] = useState({ changed: "", same: "" });
   const [note, setNote] = useState("");
-  const known = useQuery({
-    queryKey: ["knowledge"],
-    queryFn: () => got(api.GET("/api/knowledge")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
-  const findings = useQuery({
-    queryKey: ["findings"],
-    queryFn: () => got(api.GET("/api/findings")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  const known = useKnowledge();
+  const findings = useFindings();
   const check = known.data?.checks.find((k) => k.id === next.check);
   const send = useMutation({
     mutationFn: ({ names, unsure }: { names: string[]; unsure: boolean }) => {

@@ -1,8 +1,9 @@
 /** Closing a case: what it was, how it ended. What the knowledge calls the cause feeds this model's base rates. */
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, fieldError, INPUT } from "../kit/bits";
+import { useKnowledge } from "./knowledge";
 
 type Case = Schemas["CaseOut"];
 
@@ -20,11 +21,7 @@ export function Close({ c, changed, leave }: { c: Case; changed: (c: Case) => vo
   const bars = c.weighing?.result.hypotheses.filter((h) => h.fault !== "other") ?? [];
   const [fault, setFault] = useState(c.fault);
   const [cause, setCause] = useState(c.cause);
-  const known = useQuery({
-    queryKey: ["knowledge"],
-    queryFn: () => got(api.GET("/api/knowledge")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  const known = useKnowledge();
   const close = useMutation({
     mutationFn: () =>
       got(

@@ -4,6 +4,7 @@ import { useEffect, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, got, newKey, type Schemas, send } from "../api/client";
 import { Button, Caution, ErrorNote, Field, fieldError, INPUT, Loading } from "../kit/bits";
+import { useFindings } from "./knowledge";
 
 const AXES: [string, string][] = [
   ["", "Not sure"],
@@ -37,11 +38,7 @@ export function Report() {
     queryKey: ["printer", id],
     queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
   });
-  const findings = useQuery({
-    queryKey: ["findings"],
-    queryFn: () => got(api.GET("/api/findings")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  const findings = useFindings();
   const report = useMutation({
     mutationFn: async () => {
       const made = await send<Schemas["CaseOut"]>(

@@ -1,11 +1,12 @@
 /** What has been seen in a case, grouped as one meets it, with quick entry: a few letters, or the number of a question. */
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, INPUT, useKey } from "../kit/bits";
 import { ago } from "../kit/figures";
 import { STATE } from "./CaseList";
+import { useFindings } from "./knowledge";
 
 type Case = Schemas["CaseOut"];
 type Finding = Schemas["FindingOut"];
@@ -113,14 +114,6 @@ function Observed({ c, changed }: { c: Case; changed: (c: Case) => void }) {
       <ErrorNote error={undo.error} />
     </div>
   );
-}
-
-function useFindings() {
-  return useQuery({
-    queryKey: ["findings"],
-    queryFn: () => got(api.GET("/api/findings")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
 }
 
 function useObserve(c: Case, changed: (c: Case) => void) {

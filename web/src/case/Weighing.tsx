@@ -1,9 +1,10 @@
 /** What it may be, as bars that open to their reasons; an outcome under the pointer shows how it would move them. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, INPUT } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
+import { useKnowledge } from "./knowledge";
 
 type Case = Schemas["CaseOut"];
 export type WhatIf = { label: string; bars: Schemas["Likely"][] } | null;
@@ -70,11 +71,7 @@ export function Weighing({ c, whatIf }: { c: Case; whatIf: WhatIf }) {
 
 /** When nothing is left to weigh: what it was, as the list calls it. */
 function WhatItWas({ c }: { c: Case }) {
-  const known = useQuery({
-    queryKey: ["knowledge"],
-    queryFn: () => got(api.GET("/api/knowledge")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  const known = useKnowledge();
   const fault = known.data?.faults.find((f) => f.id === c.fault);
   return (
     <section className="sheet grid gap-3" aria-labelledby="was">
@@ -146,11 +143,7 @@ function Happened({ c }: { c: Case }) {
   const client = useQueryClient();
   const [event, setEvent] = useState("");
   const [days, setDays] = useState("1");
-  const known = useQuery({
-    queryKey: ["knowledge"],
-    queryFn: () => got(api.GET("/api/knowledge")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  const known = useKnowledge();
   const since = (Date.now() - new Date(c.reported_at).getTime()) / 86400000;
   const add = useMutation({
     mutationFn: () => {

@@ -1,0 +1,178 @@
+"""Rules that hold for every procedure: what is refused and how, and what every result has."""
+
+import copy
+import json
+import math
+import unittest
+
+from kestov_core import procedures
+from kestov_core.errors import BadInput
+from kestov_core.simulator.sound import Belt, Pluck, Room, record, wav
+
+WAV = wav(record(Belt(f0_hz=90), [Pluck(0.3 + i) for i in range(3)], 3.4, 16000, Room(hiss=0.001), seed=6))
+
+#: One good context for each procedure, with the data it needs.
+GOOD = {
+    "belt-pluck": ({"span_mm": 285.0, "linear_density_g_per_m": 8.2, "target_n": {"low": 20.0, "high": 40.0}}, WAV),
+    "belt-deflection": (
+        {
+            "span_mm": 300.0,
+            "readings": [{"force_n": 2.0, "deflection_mm": 5.0}, {"force_n": 2.1, "deflection_mm": 5.2}],
+        },
+        None,
+    ),
+    "belt-set": (
+        {
+            "belts": [
+                {
+                    "id": "x",
+                    "tension": {"value": 20.0, "u95": 0.5, "unit": "N"},
+                    "loop_length_mm": 1000.0,
+                    "tensioner": {"thread_pitch_mm": 0.7},
+                }
+            ],
+            "target_n": 30.0,
+        },
+        None,
+    ),
+    "belt-tracking": (
+        {
+            "positions": [
+                {"travel_mm": 0.0, "clearance_top_mm": 0.5, "clearance_bottom_mm": 0.6},
+                {"travel_mm": 100.0, "clearance_top_mm": 0.6, "clearance_bottom_mm": 0.5},
+                {"travel_mm": 200.0, "clearance_top_mm": 0.6, "clearance_bottom_mm": 0.5},
+            ]
+        },
+        None,
+    ),
+    "ringing-print": ({"speed_mm_s": 80.0, "ripples": [{"count": 4.0, "distance_mm": 8.0}]}, None),
+    "diagnose": ({"printer": {"kinematics": "corexy"}, "findings": [{"finding": "squeak", "axis": "x"}]}, None),
+}
+
+
+def figures(node, path=()):
+    """Every number in a context with the path to it."""
+    if isinstance(node, dict):
+        for key, value in node.items():
+            yield from figures(value, (*path, key))
+    elif isinstance(node, list):
+        for i, value in enumerate(node):
+            yield from figures(value, (*path, i))
+    elif isinstance(node, float):
+        yield path
+
+
+def put(context, path, value):
+    changed = copy.deepcopy(context)
+    node = changed
+    for key in path[:-1]:
+        node = node[key]
+    node[path[-1]] = value
+    return changed
+
+
+class EveryProcedure(unittest.TestCase):
+    def refused(self, name, context, data):
+        with self.assertRaises(BadInput, msg=f"{name}: {context}") as e:
+            procedures.run(name, context, data)
+        self.assertTrue(e.exception.message.endswith((".", "…")), e.exception.message)
+        return e.exception
+
+    def test_each_has_its_good_context_here(self):
+        self.assertEqual(sorted(GOOD), procedures.names())
+
+    def test_results_have_what_every_result_has(self):
+        verdicts = {"in_tolerance", "watch", "out_of_tolerance", "cannot_tell", "not_judged"}
+        for name, (context, data) in GOOD.items():
+            result = procedures.run(name, context, data)
+            dumped = json.loads(result.model_dump_json())
+            self.assertIn(result.verdict, verdicts)
+            for part in ("advice", "warnings", "findings"):
+                self.assertIsInstance(dumped[part], list, name)
+            for finding in result.findings:
+                self.assertIn(finding.finding, procedures_findings())
+            for quantity in quantities(dumped):
+                self.assertTrue(quantity["unit"], name)
+                self.assertTrue(quantity["u95"] is None or quantity["u95"] >= 0, name)
+
+    def test_no_number_and_no_infinity_passes(self):
+        for name, (context, data) in GOOD.items():
+            for path in figures(context):
+                for bad in (math.nan, math.inf, -math.inf):
+                    e = self.refused(name, put(context, path, bad), data)
+                    self.assertEqual(e.code, "not_finite", (name, path))
+                    self.assertIn(str(path[-1]), e.field or "", name)
+
+    def test_nor_does_it_in_a_field_that_has_a_default(self):
+        for name, field in (
+            ("belt-pluck", "span_u95_mm"),
+            ("belt-deflection", "resolution_mm"),
+            ("belt-set", "axial_stiffness_u95_percent"),
+            ("belt-tracking", "resolution_mm"),
+            ("ringing-print", "amplitude_resolution_mm"),
+        ):
+            context, data = GOOD[name]
+            for bad in (math.nan, math.inf):
+                e = self.refused(name, {**context, field: bad}, data)
+                self.assertEqual((e.code, e.field), ("not_finite", field), name)
+
+    def test_words_where_figures_belong_are_refused_at_their_field(self):
+        for name, (context, data) in GOOD.items():
+            for path in figures(context):
+                e = self.refused(name, put(context, path, "some"), data)
+                self.assertEqual((e.code, str(path[-1]) in (e.field or "")), ("wrong_type", True), (name, path))
+
+    def test_negative_lengths_forces_and_speeds_are_refused(self):
+        may_be_negative = {"travel_mm", "value"}
+        for name, (context, data) in GOOD.items():
+            for path in figures(context):
+                if path[-1] not in may_be_negative:
+                    e = self.refused(name, put(context, path, -1.0), data)
+                    self.assertEqual(e.code, "out_of_range", (name, path))
+
+    def test_a_misspelt_field_is_not_silently_lost(self):
+        for name, (context, data) in GOOD.items():
+            e = self.refused(name, {**context, "spam_mm": 3}, data)
+            self.assertEqual((e.code, e.field), ("out_of_range", "spam_mm"), name)
+
+    def test_what_is_missing_is_asked_for(self):
+        for name in GOOD:
+            e = self.refused(name, {}, GOOD[name][1])
+            self.assertEqual(e.code, "missing_field", name)
+
+    def test_data_is_asked_for_where_it_is_needed_and_refused_where_not(self):
+        for name, (context, data) in GOOD.items():
+            if data is None:
+                self.assertEqual(self.refused(name, context, b"1,2").code, "out_of_range")
+            else:
+                self.assertEqual(self.refused(name, context, None).code, "missing_field")
+                self.assertEqual(self.refused(name, context, b"").code, "empty_file")
+
+    def test_the_same_input_gives_the_same_result(self):
+        for name, (context, data) in GOOD.items():
+            one, two = (procedures.run(name, context, data).model_dump() for _ in range(2))
+            self.assertEqual(one, two, name)
+
+    def test_schemas_describe_every_field(self):
+        for name in GOOD:
+            schema = procedures.get(name).schema()
+            for field in GOOD[name][0]:
+                self.assertIn(field, schema["context"]["properties"], name)
+            self.assertIn("verdict", schema["result"]["properties"])
+
+
+def quantities(node):
+    if isinstance(node, dict):
+        if {"value", "unit", "u95"} <= set(node):
+            yield node
+        for value in node.values():
+            yield from quantities(value)
+    elif isinstance(node, list):
+        for value in node:
+            yield from quantities(value)
+
+
+def procedures_findings():
+    from kestov_core.knowledge import findings
+
+    return findings()

@@ -1,0 +1,361 @@
+/** The views as they stand with what the server has told: empty and full, for members and for technicians. */
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { renderToStaticMarkup } from "react-dom/server";
+import { MemoryRouter, Route, Routes } from "react-router";
+import { beforeAll, describe, expect, it, vi } from "vitest";
+import type { Schemas } from "./api/client";
+import { BeltsBench } from "./bench/BeltsBench";
+import { BenchMachine, BenchStart } from "./bench/BenchStart";
+import { Rounds } from "./bench/Rounds";
+import { CaseList } from "./case/CaseList";
+import { Floor } from "./floor/Floor";
+import { Machine } from "./machine/Machine";
+import { type Me, MeContext } from "./session/me";
+import { SignIn } from "./session/SignIn";
+
+const technician: Me = {
+  id: 2,
+  username: "tech",
+  name: "Wen",
+  role: "technician",
+  length_unit: "mm",
+  force_unit: "N",
+  light: "day",
+};
+const member: Me = { ...technician, role: "member" };
+const lead: Me = { ...technician, role: "lead" };
+
+beforeAll(() => {
+  // Rendered as text: there is no browser; the microphone is then not to be had.
+  const nothing = { getItem: () => null, setItem: () => undefined, removeItem: () => undefined };
+  vi.stubGlobal("window", { isSecureContext: false, matchMedia: () => ({ matches: false }) });
+  vi.stubGlobal("localStorage", nothing);
+  vi.stubGlobal("sessionStorage", nothing);
+});
+
+type Known = [unknown[], unknown][];
+
+function draw(node: React.ReactNode, known: Known, { me = technician, path = "/", route = "*" } = {}) {
+  const client = new QueryClient({ defaultOptions: { queries: { staleTime: Number.POSITIVE_INFINITY } } });
+  for (const [key, data] of known) client.setQueryData(key, data);
+  const html = renderToStaticMarkup(
+    <QueryClientProvider client={client}>
+      <MeContext value={me}>
+        <MemoryRouter initialEntries={[path]}>
+          <Routes>
+            <Route path={route} element={node} />
+          </Routes>
+        </MemoryRouter>
+      </MeContext>
+    </QueryClientProvider>,
+  );
+  return html
+    .replace(/<[^>]*>/g, " ")
+    .replace(/\s+/g, " ")
+    .replaceAll("&#x27;", "'");
+}
+
+const tensioner = { kind: "threaded_idler", thread_pitch_mm: 0.7, wrap_deg: 180, tighten: "clockwise" };
+const transmission = {
+  kind: "belt",
+  width_mm: 6,
+  spans: [{ name: "left run", span_mm: 285, at: { x: 0, y: 0 } }],
+  tensioner,
+  tensioner_place: "front left",
+};
+const description = {
+  kinematics: "corexy",
+  transmissions: { a: transmission, b: transmission },
+  pairs: [["a", "b"]],
+} as unknown as Schemas["Description"];
+const tension = (value: number, u95 = 0.5) => ({ value, u95, unit: "N", own: 0.1, shared: 0.4 });
+const place = (name: string, condition: string, why: string, quantity: unknown = null) => ({
+  place: name,
+  condition,
+  why,
+  at: quantity ? "2026-03-01T09:00:00Z" : null,
+  procedure: quantity ? "belt-pluck" : null,
+  quantity,
+  capture_id: null,
+});
+const condition = {
+  fitness: "rough_only",
+  reason: "belt A is out of adjustment",
+  axes: [
+    { axis: "x", condition: "out_of_adjustment" },
+    { axis: "z", condition: "not_known" },
+  ],
+  places: [
+    place("a", "out_of_adjustment", "Measured outside its limits.", tension(16.4)),
+    place("b", "not_known", "Nothing has been measured here yet."),
+  ],
+};
+const tile = {
+  id: 1,
+  name: "Bowline",
+  model: "Heron 300",
+  description,
+  condition,
+  open_cases: 1,
+};
+
+describe("the floor", () => {
+  const floor = (places: unknown[], wanted: unknown[] = []): Known => [[["floor"], { places, wanted }]];
+  const wanted = [
+    { title: "Bowline: Echoes", why: "Nobody has taken it yet.", kind: "case", printer_id: 1, case_id: 3, place: null },
+    { title: "Marline: set belt A", why: "Outside.", kind: "measure", printer_id: 2, case_id: null, place: "a" },
+  ];
+
+  it("shows each machine with fitness in words and what wants attention first", () => {
+    const text = draw(<Floor />, floor([{ name: "Long walk", printers: [tile] }], wanted));
+    expect(text).toContain("Long walk");
+    expect(text).toContain("Rough work only");
+    expect(text).toContain("belt A is out of adjustment");
+    expect(text).toMatch(/Wants you, most pressing first Bowline: Echoes .* Open the case 1 .*Marline: set belt A/);
+  });
+  it("gives a member fitness and the button to report, and no list of work", () => {
+    const text = draw(<Floor />, floor([{ name: "Long walk", printers: [tile] }]), { me: member });
+    expect(text).toContain("Report a fault");
+    expect(text).not.toContain("Wants you");
+  });
+  it("says what to do first where it is empty, to whom it concerns", () => {
+    expect(draw(<Floor />, floor([]), { me: lead })).toContain("Begin with the workshop");
+    expect(draw(<Floor />, floor([]), { me: member })).toContain("has not put any machine here yet");
+  });
+  it("says that it is fetching what has not come", () => {
+    expect(draw(<Floor />, [])).toContain("Fetching the floor");
+  });
+});
+
+describe("a machine", () => {
+  const printer = {
+    id: 1,
+    name: "Bowline",
+    model: "Heron 300",
+    place: "Long walk",
+    serial: "RW-01",
+    simulated: false,
+    description,
+    condition,
+    limits: [{ what: "tension", place: "a", low: 24, high: 36, unit: "N", source: "maker's manual, page 31" }],
+    components: [{ id: 1, place: "a", kind: "belt", label: "Belt A" }],
+    open_cases: [{ id: 3, title: "Echoes, X", reported_by: "Jory", reported_at: "2026-03-02T09:00:00Z" }],
+    tagged_out: "",
+    tagged_out_by: "",
+    tagged_out_at: null,
+  };
+  const line = {
+    at: "2026-03-01T09:00:00Z",
+    who: "Oda",
+    kind: "measured",
+    words: "Plucked belt A",
+    place: "a",
+    case_id: null,
+  };
+  const known = (p: unknown, record: unknown[] = []): Known => [
+    [["printer", 1], p],
+    [["record", 1, null], record],
+  ];
+  const where = { path: "/machines/1", route: "/machines/:id" };
+
+  it("shows belts by condition with the age of the evidence, limits with their source, and the record", () => {
+    const text = draw(<Machine />, known(printer, [{ ...line, capture_id: "c" }]), where);
+    expect(text).toContain("16.40 ± 0.50 N");
+    expect(text).toContain("Nothing has been measured here yet.");
+    expect(text).toContain("24 to 36 N (maker's manual, page 31)");
+    expect(text).toContain("Plucked belt A original");
+    expect(text).toContain("Echoes, X Jory");
+  });
+  it("says how the record begins where there is none", () => {
+    expect(draw(<Machine />, known(printer), where)).toContain("The first measurement begins the record.");
+  });
+  it("says who tagged it out, and lets that be lifted", () => {
+    const tagged = { ...printer, tagged_out: "Smoke", tagged_out_by: "Jory" };
+    const text = draw(<Machine />, known(tagged), where);
+    expect(text).toContain("Tagged out by Jory");
+    expect(text).toContain("Lift the tag");
+  });
+  it("shows a member no figures and the way to report", () => {
+    const text = draw(<Machine />, known(printer), { ...where, me: member });
+    expect(text).toContain("Report a fault");
+    expect(text).not.toContain("16.40");
+    expect(text).not.toContain("Tag out");
+  });
+});
+
+describe("cases", () => {
+  const brief = {
+    id: 3,
+    title: "Echoes, X",
+    state: "not_verified",
+    printer_id: 1,
+    printer: "Bowline",
+    reported_by: "Jory",
+    reported_at: "2026-03-02T09:00:00Z",
+    closed_at: null,
+    closing: "",
+  };
+  it("are listed with where they stand", () => {
+    const text = draw(<CaseList />, [[["cases", "open", ""], [brief]]]);
+    expect(text).toContain("Bowline : Echoes, X");
+    expect(text).toContain("Mended, not verified");
+  });
+  it("are a member's own for a member", () => {
+    expect(draw(<CaseList />, [[["cases", "open", ""], []]], { me: member })).toContain("What you have reported");
+  });
+});
+
+describe("the bench", () => {
+  const belt = (name: string, last: unknown = null) => ({
+    place: name,
+    partner: name === "a" ? "b" : "a",
+    belt: transmission,
+    span_mm: 285,
+    span_name: "left run",
+    head_at: { x: 0, y: 0 },
+    linear_density_g_per_m: 8.2,
+    linear_density_u95_percent: 2,
+    density_source: "model",
+    axial_stiffness_n: 15000,
+    stiffness_source: "typical",
+    target_low_n: 24,
+    target_high_n: 36,
+    target_source: "typical",
+    last,
+  });
+  const capture = (name: string, value: number) => ({
+    id: name,
+    place: name,
+    round: 1,
+    taken_at: "2026-03-01T09:00:00Z",
+    verdict: "out_of_tolerance",
+    found: {
+      tension: tension(value),
+      frequency: { value: 78.4, u95: 0.07, unit: "Hz" },
+      plucks: [
+        { at_s: 0.5, frequency_hz: 78.4, used: true, why_not: null },
+        { at_s: 1.6, frequency_hz: 73.9, used: false, why_not: "rubbed: it died away at once" },
+      ],
+      partials: [],
+      warnings: [{ code: "mains_hum", message: "Mains hum at 50 Hz was heard and left out." }],
+    },
+  });
+  const bench = {
+    printer_id: 1,
+    printer: "Bowline",
+    kinematics: "corexy",
+    simulated: false,
+    belts: [belt("a", capture("a", 16.4)), belt("b")],
+    instruments: [{ id: 1, name: "Bench microphone", kind: "microphone", overdue: true }],
+  };
+  const advice = {
+    imbalance_percent: { value: 44.5, u95: 0.3, unit: "%" },
+    slacker: "a",
+    coupling: 0.1,
+    holds: false,
+    advice: [{ action: "tighten_belt", target: "a", reason: "16.4 N, 30 N wanted." }],
+    belts: [
+      {
+        id: "a",
+        verdict: "out_of_tolerance",
+        turns: { value: 1, u95: 0.3, unit: "turns" },
+        direction: "clockwise",
+        tighten: true,
+        newtons_per_turn: { value: 12, u95: 5, unit: "N/turn" },
+        expect: { value: 28.4, u95: 4.8, unit: "N" },
+      },
+    ],
+  };
+  const rounds = (missing: string[], turned: boolean, holds = false) => ({
+    places: ["a", "b"],
+    missing,
+    advice: missing.length ? null : { ...advice, holds, ...(holds ? { advice: [], belts: [] } : {}) },
+    rounds: [
+      {
+        number: 1,
+        readings: [
+          { place: "a", capture: capture("a", 16.4) },
+          ...(missing.includes("b") ? [] : [{ place: "b", capture: capture("b", 25.9) }]),
+        ],
+        actions: turned
+          ? [
+              {
+                id: 1,
+                place: "a",
+                turns: 0.5,
+                unit: "turns",
+                direction: "clockwise",
+                advised: 0.5,
+                by: "Wen",
+                at: "2026-03-01T09:05:00Z",
+                note: "",
+              },
+            ]
+          : [],
+      },
+    ],
+  });
+  const where = { path: "/bench/1/belts/a?case=3", route: "/bench/:id/belts/:place" };
+  const known = (r: unknown): Known => [
+    [["bench", 1], bench],
+    [["rounds", 1, "a", 3], r],
+  ];
+
+  it("says which belt is next", () => {
+    expect(draw(<BeltsBench />, known(rounds(["b"], false)), where)).toContain("Now pluck belt B.");
+  });
+  it("warns where the chosen way cannot record, and of an instrument that is overdue only when chosen", () => {
+    const text = draw(<BeltsBench />, known(rounds(["b"], false)), where);
+    expect(text).toContain("The browser gives the microphone only to secure pages.");
+    expect(text).toContain("Bench microphone");
+    expect(text).not.toContain("check is overdue");
+    expect(text).not.toContain("stand-in");
+  });
+  it("says what to turn, which way, how far and what to expect", () => {
+    const text = draw(<BeltsBench />, known(rounds([], false)), where);
+    expect(text).toContain("A, front left: 1 turn clockwise.");
+    expect(text).toContain("This machine gives 12 N/turn. Expect 28.4 ± 4.8 N after it.");
+    expect(text).toContain("Difference 44.50 ± 0.30 % ; A is the slacker.");
+    expect(text).toContain("Stop if a printed part creaks.");
+  });
+  it("names the pluck that was left out, and why", () => {
+    const text = draw(<BeltsBench />, known(rounds([], false)), where);
+    expect(text).toContain("✕ at 1.6 s: rubbed: it died away at once");
+    expect(text).toContain("Mains hum at 50 Hz");
+  });
+  it("says when it holds, and leads back to the case", () => {
+    const text = draw(<BeltsBench />, known(rounds([], false, true)), where);
+    expect(text).toContain("It holds. Nothing more to turn.");
+    expect(text).toContain("Back to the case");
+  });
+  it("keeps the rounds side by side with what was turned between", () => {
+    const text = draw(
+      <Rounds printerId={1} place="a" caseId={3} belts={bench.belts as never} />,
+      known(rounds([], true)),
+    );
+    expect(text).toContain("16.40 ± 0.50 N");
+    expect(text).toContain("then ½ turn clockwise");
+  });
+  it("begins with what one wants to know, the last figure and the source of the band", () => {
+    const machine: Known = [
+      [["bench", 1], bench],
+      [["printer", 1], { id: 1, description, condition }],
+    ];
+    const text = draw(<BenchMachine />, machine, { path: "/bench/1", route: "/bench/:id" });
+    expect(text).toContain("Is belt A tight enough? Last 16.40 ± 0.50 N");
+    expect(text).toContain("Never measured. Band 24 to 36 N (typical).");
+  });
+  it("asks which machine, and says where there is none", () => {
+    const floor = { places: [{ name: "Long walk", printers: [tile] }], wanted: [] };
+    expect(draw(<BenchStart />, [[["floor"], floor]])).toContain("Heron 300, Long walk");
+    expect(draw(<BenchStart />, [[["floor"], { places: [], wanted: [] }]])).toContain(
+      "There is no machine on the floor yet.",
+    );
+  });
+});
+
+it("the door asks for name and password, and shows the demo's sign-ins only there", () => {
+  const state = { me: null, first_account: false, demo: false } as Schemas["SessionState"];
+  expect(draw(<SignIn state={state} />, [])).not.toContain("tide-table");
+  expect(draw(<SignIn state={state} />, [])).toContain("Name to sign in with");
+});
