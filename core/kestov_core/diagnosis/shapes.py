@@ -136,6 +136,13 @@ class NextCheck(Part):
     outcomes: list[Outcome] = []
 
 
+class Question(Part):
+    """A finding that anybody can answer from the print, the noise or what the machine does, and that would move the bars."""
+
+    finding: str
+    label: str
+
+
 class RepairNow(Part):
     """A repair that is cheaper than the next check."""
 
@@ -155,10 +162,11 @@ class Stop(Part):
 
 
 class DiagnoseResult(Result):
-    """What it may be, what to do next, and whether to stop. ``placed_faults``: how many were weighed."""
+    """What it may be, what to do next, what to ask, and whether to stop. ``placed_faults``: how many were weighed."""
 
     hypotheses: list[Hypothesis]
     next: list[NextCheck]
+    ask: list[Question] = []
     repair_now: list[RepairNow]
     stop: Stop | None
     process_probability: float

@@ -23,6 +23,7 @@ from ..diagnosis.shapes import (
     NextCheck,
     Observed,
     Outcome,
+    Question,
     Reason,
     RepairNow,
     Stop,
@@ -130,6 +131,7 @@ def _weigh(context: DiagnoseContext, ahead: bool) -> DiagnoseResult:
     )
     if stop is None and ahead:
         result.next = _next(case, context, seen, weights, p, now, process)
+        result.ask = _ask(result)
         result.repair_now = _repair_now(case, p, _known(seen), now, result.next, context.tried)
     if len(seen) < 2:
         result.warn("few_findings", "Little is known yet: the bars are mostly base rates. Say what else is seen.")
@@ -376,6 +378,19 @@ def _next(
         )  # fmt: skip
     # What waits for something else stands behind what does not.
     return sorted(out, key=lambda n: n.gate is not None)
+
+
+def _ask(result: DiagnoseResult) -> list[Question]:
+    """Up to three questions, by how far a yes would raise the bar that it raises most, times how likely a yes is."""
+    stands = {(h.fault, h.axis): h.probability for h in result.hypotheses}
+    worth: dict[str, float] = {}
+    for o in (o for n in result.next for o in n.outcomes if o.finding):
+        assert o.finding is not None
+        if findings()[o.finding].group in ("print", "sound", "machine"):
+            raised = max(t.probability - stands.get((t.fault, t.axis), 0.0) for t in o.then)
+            worth[o.finding] = max(worth.get(o.finding, 0.0), o.probability * raised)
+    best = sorted((f for f in worth if worth[f] > 0.008), key=lambda f: -worth[f])[:3]
+    return [Question(finding=f, label=findings()[f].label) for f in best]
 
 
 def _known(seen: dict[tuple[str, str | None], Observed]) -> set[tuple[str, str | None]]:

@@ -271,6 +271,16 @@ class Next(unittest.TestCase):
 
         self.assertEqual(minutes() - minutes(setup_done=["unplug"]), knowledge.SETUP_MINUTES["unplug"])
 
+    def test_questions_are_easy_ones_that_matter_and_are_not_answered_yet(self):
+        result = diagnose(("echoes_after_corners", "x"))
+        asked = [q.finding for q in result.ask]
+        self.assertTrue(0 < len(asked) <= 3)
+        for finding in asked:
+            self.assertIn(knowledge.findings()[finding].group, ("print", "sound", "machine"))
+        again = diagnose(("echoes_after_corners", "x"), *[(f, None, "absent") for f in asked])
+        self.assertFalse(set(asked) & {q.finding for q in again.ask})
+        self.assertEqual(diagnose(("smoke_or_smell",)).ask, [])
+
     def test_a_cheap_sure_repair_is_said(self):
         result = diagnose(("layers_stepped", "x"), ("grub_mark_moved", "x"), ("stepped_many_times", "x"))
         self.assertEqual(result.repair_now[0].fault, "grub_screw_loose")

@@ -1643,7 +1643,7 @@ export interface components {
         };
         /**
          * DiagnoseResult
-         * @description What it may be, what to do next, and whether to stop. ``placed_faults``: how many were weighed.
+         * @description What it may be, what to do next, what to ask, and whether to stop. ``placed_faults``: how many were weighed.
          */
         DiagnoseResult: {
             /**
@@ -1670,6 +1670,11 @@ export interface components {
             hypotheses: components["schemas"]["Hypothesis"][];
             /** Next */
             next: components["schemas"]["NextCheck"][];
+            /**
+             * Ask
+             * @default []
+             */
+            ask: components["schemas"]["Question"][];
             /** Repair Now */
             repair_now: components["schemas"]["RepairNow"][];
             stop: components["schemas"]["Stop"] | null;
@@ -1863,6 +1868,16 @@ export interface components {
              * Format: date-time
              */
             at: string;
+        };
+        /**
+         * Question
+         * @description A finding that anybody can answer from the print, the noise or what the machine does, and that would move the bars.
+         */
+        Question: {
+            /** Finding */
+            finding: string;
+            /** Label */
+            label: string;
         };
         /**
          * Reason

@@ -1,5 +1,5 @@
 /** What has been seen in a case, grouped as one meets it, with quick entry: a few letters, or the number of a question. */
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
@@ -131,23 +131,10 @@ function useObserve(c: Case, changed: (c: Case) => void) {
 
 /** Questions that anyone can answer from the print or the noise, and that would move the bars: number keys say yes. */
 function Questions({ c, changed }: { c: Case; changed: (c: Case) => void }) {
-  const findings = useFindings();
   const observe = useObserve(c, changed);
   const asked = new Set(c.observations.map((o) => o.finding));
-  const easy = new Set(findings.data?.filter((f) => ["print", "sound", "machine"].includes(f.group)).map((f) => f.id));
-  const current = new Map(c.weighing?.result.hypotheses.map((h) => [`${h.fault} ${h.axis}`, h.probability]));
-  // By how far an answer would move the bar that it raises most, times how likely that answer is.
-  const moves = (o: Schemas["Outcome"]) =>
-    o.probability * Math.max(...o.then.map((t) => t.probability - (current.get(`${t.fault} ${t.axis}`) ?? 0)));
-  const worth = (c.weighing?.result.next ?? [])
-    .flatMap((n) => n.outcomes ?? [])
-    .filter((o) => o.finding && easy.has(o.finding) && !asked.has(o.finding) && moves(o) > 0.008)
-    .sort((a, b) => moves(b) - moves(a));
-  const questions = new Map<string, string>();
-  for (const o of worth)
-    if (questions.size < 3) questions.set(o.finding!, findings.data!.find((f) => f.id === o.finding)!.label);
-  const rows = [...questions];
-  const yes = (k: number) => (rows[k] ? () => observe.mutate({ finding: rows[k]![0], state: "present" }) : null);
+  const rows = (c.weighing?.result.ask ?? []).filter((q) => !asked.has(q.finding));
+  const yes = (k: number) => (rows[k] ? () => observe.mutate({ finding: rows[k]!.finding, state: "present" }) : null);
   useKey("1", yes(0));
   useKey("2", yes(1));
   useKey("3", yes(2));
@@ -156,7 +143,7 @@ function Questions({ c, changed }: { c: Case; changed: (c: Case) => void }) {
     <div className="grid gap-1">
       <h3 className="text-[15px] font-semibold">Worth asking</h3>
       <ul className="rows">
-        {rows.map(([finding, label], k) => (
+        {rows.map(({ finding, label }, k) => (
           <li key={finding} className="py-2">
             <p>{label}?</p>
             <div className="mt-1 flex flex-wrap gap-1.5">
@@ -188,17 +175,27 @@ function Questions({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   );
 }
 
-const PLACES: Record<NonNullable<Finding["placed"]>, string[]> = {
-  axis: ["x", "y", "z", "head", "bed", "frame", "e"],
-  belt: ["x", "y", "a", "b", "y1", "y2", "t1", "t2", "t3"],
-  screw: ["z1", "z2", "z3"],
-};
+/** Where a finding can be on this machine, by its own belts and screws. */
+function placesFor(placed: NonNullable<Finding["placed"]>, d: Schemas["Description"] | undefined): string[] {
+  const having = (kind: string) =>
+    Object.entries(d?.transmissions ?? {})
+      .filter(([, t]) => t.kind === kind)
+      .map(([p]) => p);
+  if (placed === "belt") return having("belt");
+  if (placed === "screw") return having("screw");
+  const own = d?.kinematics === "delta" ? ["t1", "t2", "t3"] : ["x", "y", "z"];
+  return [...new Set([...own, ...(d?.kinematics === "corexy" ? having("belt") : [])]), "head", "bed", "frame", "e"];
+}
 
 function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   const findings = useFindings();
   const observe = useObserve(c, changed);
   const [text, setText] = useState("");
   const [chosen, setChosen] = useState<Finding | null>(null);
+  const printer = useQuery({
+    queryKey: ["printer", c.printer_id],
+    queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: c.printer_id } } })),
+  });
   const [axis, setAxis] = useState("");
   const letters = text.trim().toLowerCase().split(/\s+/).filter(Boolean);
   const hits = letters.length
@@ -256,7 +253,7 @@ function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
               {(id) => (
                 <select id={id} className={INPUT} value={axis} onChange={(e) => setAxis(e.target.value)}>
                   <option value="">Not sure where</option>
-                  {PLACES[chosen.placed!].map((p) => (
+                  {placesFor(chosen.placed!, printer.data?.description).map((p) => (
                     <option key={p} value={p}>
                       {p.length < 3 ? p.toUpperCase() : p}
                     </option>

@@ -87,6 +87,10 @@ const CASE = {
         bar("other", "Something that is not on the list", 0.004, [], "other"),
       ],
       next: [check("rock", "Rock test", null), check("resonance", "Resonance", "First play: it would be worthless.")],
+      ask: [
+        { finding: "only_fast", label: "Only in fast moves" },
+        { finding: "buzz", label: "Buzz" },
+      ],
       placed_faults: 124,
       process_probability: 0.35,
     },
@@ -146,6 +150,11 @@ describe("what has been seen", () => {
     expect(text).toContain("To hear");
     expect(text.match(/Buzz, X/g)).toHaveLength(1);
     expect(text).toContain("Looked for and not there, or not sure (1)");
+  });
+  it("asks what would move the bars, with a key, and not what has been answered", () => {
+    const text = words(draw(<Seen c={CASE} changed={() => undefined} />));
+    expect(text).toContain("Only in fast moves? Yes 1 No Not sure");
+    expect(text).not.toContain("Buzz?");
   });
   it("offers no entry on a closed case", () => {
     const text = words(draw(<Seen c={{ ...CASE, state: "closed" } as Case} changed={() => undefined} />));
