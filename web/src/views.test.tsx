@@ -1,8 +1,5 @@
 /** The views as they stand with what the server has told: empty and full, for members and for technicians. */
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { renderToStaticMarkup } from "react-dom/server";
-import { MemoryRouter, Route, Routes } from "react-router";
-import { beforeAll, describe, expect, it, vi } from "vitest";
+import { beforeAll, describe, expect, it } from "vitest";
 import type { Schemas } from "./api/client";
 import { BeltsBench } from "./bench/BeltsBench";
 import { BenchMachine, BenchStart } from "./bench/BenchStart";
@@ -10,50 +7,14 @@ import { Rounds } from "./bench/Rounds";
 import { CaseList } from "./case/CaseList";
 import { Floor } from "./floor/Floor";
 import { Machine } from "./machine/Machine";
-import { type Me, MeContext } from "./session/me";
+import type { Me } from "./session/me";
 import { SignIn } from "./session/SignIn";
+import { draw, type Known, technician, withoutBrowser } from "./tests/draw";
 
-const technician: Me = {
-  id: 2,
-  username: "tech",
-  name: "Wen",
-  role: "technician",
-  length_unit: "mm",
-  force_unit: "N",
-  light: "day",
-};
 const member: Me = { ...technician, role: "member" };
 const lead: Me = { ...technician, role: "lead" };
 
-beforeAll(() => {
-  // Rendered as text: there is no browser; the microphone is then not to be had.
-  const nothing = { getItem: () => null, setItem: () => undefined, removeItem: () => undefined };
-  vi.stubGlobal("window", { isSecureContext: false, matchMedia: () => ({ matches: false }) });
-  vi.stubGlobal("localStorage", nothing);
-  vi.stubGlobal("sessionStorage", nothing);
-});
-
-type Known = [unknown[], unknown][];
-
-function draw(node: React.ReactNode, known: Known, { me = technician, path = "/", route = "*" } = {}) {
-  const client = new QueryClient({ defaultOptions: { queries: { staleTime: Number.POSITIVE_INFINITY } } });
-  for (const [key, data] of known) client.setQueryData(key, data);
-  const html = renderToStaticMarkup(
-    <QueryClientProvider client={client}>
-      <MeContext value={me}>
-        <MemoryRouter initialEntries={[path]}>
-          <Routes>
-            <Route path={route} element={node} />
-          </Routes>
-        </MemoryRouter>
-      </MeContext>
-    </QueryClientProvider>,
-  );
-  return html
-    .replace(/<[^>]*>/g, " ")
-    .replace(/\s+/g, " ")
-    .replaceAll("&#x27;", "'");
-}
+beforeAll(withoutBrowser);
 
 const tensioner = { kind: "threaded_idler", thread_pitch_mm: 0.7, wrap_deg: 180, tighten: "clockwise" };
 const transmission = {

@@ -1,9 +1,7 @@
 /** The weighing as it is drawn: bars with their reasons, what-if, danger-free ends, and checks with their gates. */
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { renderToStaticMarkup } from "react-dom/server";
-import { MemoryRouter } from "react-router";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
+import { draw } from "../tests/draw";
 import { OtherChecks } from "./CheckStep";
 import { Seen } from "./Seen";
 import { Weighing } from "./Weighing";
@@ -99,27 +97,19 @@ const CASE = {
   },
 } as unknown as Case;
 
-const draw = (node: React.ReactNode) =>
-  renderToStaticMarkup(
-    <QueryClientProvider client={new QueryClient()}>
-      <MemoryRouter>{node}</MemoryRouter>
-    </QueryClientProvider>,
-  );
-const words = (html: string) => html.replace(/<[^>]*>/g, " ").replace(/\s+/g, " ");
-
 describe("the bars", () => {
   it("say how likely, and why for and against", () => {
-    const text = words(draw(<Weighing c={CASE} whatIf={null} />));
+    const text = draw(<Weighing c={CASE} whatIf={null} />);
     expect(text).toContain("Belt slack, A 46 %");
     expect(text).toMatch(/\+ Echoes after a corner: seen \(for it\).*− Nothing rocks: seen \(against it\)/);
     expect(text).toContain("Damp filament (process)");
     expect(text).toContain("<1 %".replace("<", "&lt;"));
   });
   it("say that nothing speaks for a bar that stands by its base rate", () => {
-    expect(words(draw(<Weighing c={CASE} whatIf={null} />))).toContain("it stands by how common it is");
+    expect(draw(<Weighing c={CASE} whatIf={null} />)).toContain("it stands by how common it is");
   });
   it("show where the evidence came from and what has been learned", () => {
-    const text = words(draw(<Weighing c={CASE} whatIf={null} />));
+    const text = draw(<Weighing c={CASE} whatIf={null} />);
     expect(text).toContain("Began after: head changed on 1 March");
     expect(text).toContain("2 confirmed causes on this model count");
     expect(text).toContain("35 % for the process");
@@ -129,14 +119,14 @@ describe("the bars", () => {
       { fault: "belt_slack", label: "Belt slack, A", axis: null, probability: 0.05 },
       { fault: "carriage_play", label: "Play in a carriage", axis: null, probability: 0.8 },
     ];
-    const text = words(draw(<Weighing c={CASE} whatIf={{ label: "It rocks", bars: then }} />));
+    const text = draw(<Weighing c={CASE} whatIf={{ label: "It rocks", bars: then }} />);
     expect(text).toContain("If “It rocks”:");
     expect(text).toContain("then 5 %");
     expect(text).toContain("Play in a carriage 80 % then");
   });
   it("give way to what it was once the case is closed", () => {
     const closed = { ...CASE, state: "closed", cause: "Belt A slack", weighing: null } as Case;
-    const text = words(draw(<Weighing c={closed} whatIf={null} />));
+    const text = draw(<Weighing c={closed} whatIf={null} />);
     expect(text).toContain("What it was");
     expect(text).toContain("Belt A slack");
     expect(text).not.toContain("What it may be");
@@ -145,26 +135,26 @@ describe("the bars", () => {
 
 describe("what has been seen", () => {
   it("shows the last word on each finding, by where one meets it", () => {
-    const text = words(draw(<Seen c={CASE} changed={() => undefined} />));
+    const text = draw(<Seen c={CASE} changed={() => undefined} />);
     expect(text).toContain("On the print");
     expect(text).toContain("To hear");
     expect(text.match(/Buzz, X/g)).toHaveLength(1);
     expect(text).toContain("Looked for and not there, or not sure (1)");
   });
   it("asks what would move the bars, with a key, and not what has been answered", () => {
-    const text = words(draw(<Seen c={CASE} changed={() => undefined} />));
+    const text = draw(<Seen c={CASE} changed={() => undefined} />);
     expect(text).toContain("Only in fast moves? Yes 1 No Not sure");
     expect(text).not.toContain("Buzz?");
   });
   it("offers no entry on a closed case", () => {
-    const text = words(draw(<Seen c={{ ...CASE, state: "closed" } as Case} changed={() => undefined} />));
+    const text = draw(<Seen c={{ ...CASE, state: "closed" } as Case} changed={() => undefined} />);
     expect(text).not.toContain("What else?");
     expect(text).not.toContain("Take back my last");
   });
 });
 
 it("other checks say what they save and what should come first", () => {
-  const text = words(draw(<OtherChecks c={CASE} onPick={() => undefined} />));
+  const text = draw(<OtherChecks c={CASE} onPick={() => undefined} />);
   expect(text).toContain("Rock test , 6 minutes, saves 14 more than it takes");
   expect(text).toContain("First play: it would be worthless.");
 });

@@ -1,0 +1,46 @@
+/** Draw a view as text, with what the server would have told already in the cache. Used by tests only. */
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { renderToStaticMarkup } from "react-dom/server";
+import { MemoryRouter, Route, Routes } from "react-router";
+import { vi } from "vitest";
+import { type Me, MeContext } from "../session/me";
+
+export const technician: Me = {
+  id: 2,
+  username: "tech",
+  name: "Wen",
+  role: "technician",
+  length_unit: "mm",
+  force_unit: "N",
+  light: "day",
+};
+
+export type Known = [unknown[], unknown][];
+
+/** Stand-ins for what only a browser has; the microphone is then not to be had. */
+export function withoutBrowser() {
+  const nothing = { getItem: () => null, setItem: () => undefined, removeItem: () => undefined };
+  vi.stubGlobal("window", { isSecureContext: false, matchMedia: () => ({ matches: false }) });
+  vi.stubGlobal("localStorage", nothing);
+  vi.stubGlobal("sessionStorage", nothing);
+}
+
+export function draw(node: React.ReactNode, known: Known = [], { me = technician, path = "/", route = "*" } = {}) {
+  const client = new QueryClient({ defaultOptions: { queries: { staleTime: Number.POSITIVE_INFINITY } } });
+  for (const [key, data] of known) client.setQueryData(key, data);
+  const html = renderToStaticMarkup(
+    <QueryClientProvider client={client}>
+      <MeContext value={me}>
+        <MemoryRouter initialEntries={[path]}>
+          <Routes>
+            <Route path={route} element={node} />
+          </Routes>
+        </MemoryRouter>
+      </MeContext>
+    </QueryClientProvider>,
+  );
+  return html
+    .replace(/<[^>]*>/g, " ")
+    .replace(/\s+/g, " ")
+    .replaceAll("&#x27;", "'");
+}
