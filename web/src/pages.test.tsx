@@ -25,6 +25,7 @@ const findings = [
   finding("nut_rocks", "A nut rocks on its screw", "hand", "screw"),
 ];
 const knowledge = {
+  // biome-ignore lint/suspicious/noThenProperty: the word of the API
   faults: [{ id: "grub", label: "Grub screw loose", after: ["steps"], then: "File the flat.", steps: [], hand_to: "" }],
   checks: [
     { id: "rock", label: "Rock test", answers: ["nut_rocks", "squeak"], swap: false, how: [], caution: "", tools: [] },
@@ -45,6 +46,7 @@ const rock = {
   saves_minutes: 9,
   why: "It tells.",
   gate: null,
+  // biome-ignore lint/suspicious/noThenProperty: the word of the API
   outcomes: [{ finding: "squeak", axis: null, label: "Squeak or creak", probability: 0.12, then: [] }],
 };
 const base = {
@@ -108,6 +110,7 @@ describe("a case", () => {
         fault: "grub",
         how: ["Tighten."],
         after: ["steps"],
+        // biome-ignore lint/suspicious/noThenProperty: the word of the API
         then: "File the flat.",
         state: "unplugged",
       }),
