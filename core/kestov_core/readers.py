@@ -80,8 +80,10 @@ def _looks_like_text(head: bytes) -> bool:
     return all(c.isprintable() or c in "\r\n\t" for c in text)
 
 
-def read_csv(data: bytes, columns: Sequence[str], optional: Sequence[str] = ()) -> dict[str, list[float]]:
-    """Read a table of figures with a header line.
+def read_csv(
+    data: bytes, columns: Sequence[str], optional: Sequence[str] = (), signs: Sequence[str] = ()
+) -> dict[str, list[float]]:
+    """Read a table of figures with a header line. Columns named in ``signs`` hold + or - and come back as 1 or -1.
 
     Comma, semicolon or tab; decimal point or (not with comma as separator) decimal comma; a byte-order mark,
     blank lines and lines that begin with ``#`` are passed over; columns in any order.
@@ -89,6 +91,59 @@ def read_csv(data: bytes, columns: Sequence[str], optional: Sequence[str] = ()) 
     Returns the named columns as lists of floats; optional ones only where the header has them.
     Errors: ``empty_file``, ``too_large``, ``not_text``, ``missing_column``, ``bad_row``, ``not_finite``.
     """
+    head = _head(data, columns, optional)
+    wanted = [head.names[i] for i in head.wanted]
+    table: dict[str, list[float]] = {n: [] for n in wanted}
+    for number, line in enumerate(head.text.splitlines(), 1):
+        if number <= head.row or not line.strip() or line.lstrip().startswith("#"):
+            continue
+        cells = next(csv.reader([line], delimiter=head.separator))
+        if len(cells) != len(head.names):
+            raise BadInput(
+                "bad_row",
+                f"Row {number} has {len(cells)} cells where the header has {len(head.names)}.",
+                "data",
+                number,
+            )
+        for name, i in zip(wanted, head.wanted, strict=True):
+            read = _sign if name in signs else _figure
+            table[name].append(read(cells[i], name, number, head.separator != ","))
+    return table
+
+
+def read_columns(data: bytes, columns: Sequence[str]) -> dict[str, NDArray[np.float64]]:
+    """As `read_csv`, for tables of a million rows: columns as arrays, read by numpy's own reader in one go.
+
+    What that reader does not take is read again slowly, to say in which row and column it fails.
+    """
+    import numpy as np
+
+    head = _head(data, columns, ())
+    body = head.text
+    if head.separator != "," and "," in body:
+        body = body.replace(",", ".")
+    try:
+        # Without usecols: rows of unequal length are then refused.
+        rows = np.loadtxt(io.StringIO(body), delimiter=head.separator, skiprows=head.row, ndmin=2, comments="#")
+        if rows.shape[0] and rows.shape[1] == len(head.names) and np.isfinite(rows[:, head.wanted]).all():
+            return {head.names[i]: np.ascontiguousarray(rows[:, i]) for i in head.wanted}
+    except ValueError:
+        pass
+    return {name: np.array(cells, dtype=float) for name, cells in read_csv(data, columns).items()}
+
+
+@dataclass(frozen=True)
+class _Head:
+    """A table's text, its separator, its column names, which of them are wanted, and the header's row."""
+
+    text: str
+    separator: str
+    names: list[str]
+    wanted: list[int]
+    row: int
+
+
+def _head(data: bytes, columns: Sequence[str], optional: Sequence[str]) -> _Head:
     if not data:
         raise BadInput("empty_file", "The file is empty.", "data")
     if len(data) > MAX_CSV_BYTES:
@@ -99,31 +154,30 @@ def read_csv(data: bytes, columns: Sequence[str], optional: Sequence[str] = ()) 
         raise BadInput("not_text", "This is not a text table (CSV).", "data") from e
     if "\0" in text:
         raise BadInput("not_text", "This is not a text table (CSV).", "data")
-    lines = [(i, s) for i, s in enumerate(text.splitlines(), 1) if s.strip() and not s.lstrip().startswith("#")]
-    if not lines:
+    lines = enumerate(io.StringIO(text), 1)
+    row, line = next(((i, s) for i, s in lines if s.strip() and not s.lstrip().startswith("#")), (0, ""))
+    if not row:
         raise BadInput("empty_file", "There is no line of figures in the file.", "data")
-    header_line = lines[0][1]
-    separator = max(";\t,", key=header_line.count)
-    header = [h.strip().lower() for h in next(csv.reader([header_line], delimiter=separator))]
+    separator = max(";\t,", key=line.count)
+    names = [h.strip().lower() for h in next(csv.reader([line.rstrip("\r\n")], delimiter=separator))]
     for name in columns:
-        if name not in header:
+        if name not in names:
             raise BadInput(
                 "missing_column",
                 f"The column “{name}” is missing. The header must name: {', '.join(columns)}.",
                 name,
-                lines[0][0],
+                row,
             )
-    wanted = [n for n in (*columns, *optional) if n in header]
-    table: dict[str, list[float]] = {n: [] for n in wanted}
-    for number, line in lines[1:]:
-        cells = next(csv.reader([line], delimiter=separator))
-        if len(cells) != len(header):
-            raise BadInput(
-                "bad_row", f"Row {number} has {len(cells)} cells where the header has {len(header)}.", "data", number
-            )
-        for name in wanted:
-            table[name].append(_figure(cells[header.index(name)], name, number, separator != ","))
-    return table
+    return _Head(text, separator, names, [names.index(n) for n in (*columns, *optional) if n in names], row)
+
+
+def _sign(cell: str, column: str, row: int, comma: bool) -> float:
+    text = cell.strip()
+    if text in ("+", "+1", "1"):
+        return 1.0
+    if text in ("-", "-1", "\u2212"):
+        return -1.0
+    raise BadInput("bad_row", f"Row {row}, column {column}: “{text}” is neither + nor -.", column, row)
 
 
 def _figure(cell: str, column: str, row: int, comma: bool) -> float:

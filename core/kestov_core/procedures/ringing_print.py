@@ -1,6 +1,6 @@
 """ringing-print: frequency and damping of what rings, from the ripples after a printed corner.
 
-f = v * count / distance; damping by the logarithmic decrement of successive peaks.
+f = v * count / distance; damping by the logarithmic decrement of successive peaks. The shaper table is that of `resonance`.
 """
 
 from __future__ import annotations
@@ -15,6 +15,10 @@ from ..errors import BadInput
 from ..machine import Place
 from ..quantities import Positive, Quantity, quadrature, t95
 from .base import Advice, Context, Finding, Part, Procedure, Result
+from .resonance import ModeFound, Shaped, ShaperName, least_smoothing, shapers_for
+
+#: Typical of a printer's axis, where the peaks were not measured: damping ratio and its u95.
+_DAMPING = (0.08, 0.06)
 
 
 class Ripples(Part):
@@ -34,6 +38,7 @@ class RingingPrintContext(Context):
     amplitude_resolution_mm: Annotated[float, Field(ge=0)] = 0.01
     acceleration_mm_s2: Positive | None = None
     resolution_mm: Annotated[float, Field(ge=0)] = 0.2
+    smoothing_limit_mm: Positive = 0.12
     axis: Place | None = None
 
 
@@ -44,6 +49,8 @@ class RingingPrintResult(Result):
     undamped_frequency: Quantity | None = None
     damping_ratio: Quantity | None = None
     count_from_mm: float | None = None
+    shapers: list[Shaped] = []
+    recommended: ShaperName | None = None
 
 
 def analyse(context: RingingPrintContext, data: bytes | None = None) -> RingingPrintResult:
@@ -68,6 +75,7 @@ def analyse(context: RingingPrintContext, data: bytes | None = None) -> RingingP
         _damping(context, result)
     elif context.amplitudes_mm:
         raise BadInput("too_few_rows", "Damping needs two peaks or more, one after the other.", "amplitudes_mm")
+    _shape(context, result)
     result.findings.append(
         Finding(finding="ringing_frequency", axis=context.axis, state="present", value=result.frequency)
     )
@@ -80,6 +88,35 @@ def analyse(context: RingingPrintContext, data: bytes | None = None) -> RingingP
             )
         )
     return result
+
+
+def _shape(context: RingingPrintContext, result: RingingPrintResult) -> None:
+    """What each shaper would leave and cost at this frequency, within its uncertainty."""
+    zeta = result.damping_ratio
+    if zeta is None:
+        value, u = _DAMPING
+        zeta = Quantity(value=value, u95=u, unit="1")
+        result.warn(
+            "damping_typical",
+            f"The peaks were not measured: a damping ratio of {value:g} ± {u:g} (typical) is assumed for the shapers.",
+        )
+    f = result.undamped_frequency or result.frequency
+    result.shapers = shapers_for([ModeFound(frequency=f, damping_ratio=zeta, share=1.0)], context.smoothing_limit_mm)
+    result.recommended = least_smoothing(result.shapers)
+    if result.recommended is None:
+        result.warn(
+            "no_shaper_fits",
+            "No shaper leaves 5 % or less over the whole uncertainty of this frequency: count more ripples, at more corners.",
+        )
+    else:
+        result.advice.append(
+            Advice(
+                action="stiffen_first",
+                target=context.axis or "all",
+                reason=f"First tension, play and drag: they raise the frequency. What is then left, {result.recommended.upper()} removes; "
+                "slowing down helps, too.",
+            )
+        )
 
 
 def _ramp(context: RingingPrintContext, result: RingingPrintResult) -> None:

@@ -1,0 +1,168 @@
+"""backlash: reversal value, repeatability and accuracy of positioning by dial indicator, to ISO 230-2:2014."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import numpy as np
+from pydantic import Field
+
+from ..errors import BadInput
+from ..machine import Place
+from ..quantities import Limits, Positive, Quantity, decide, quadrature, t95
+from ..readers import read_csv
+from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
+
+#: u95 of a reading whose step is r, as a share of r (uniform of half-width r/2, normal scale).
+_OF_STEP = 1.96 / (2 * 3**0.5)
+
+
+class BacklashContext(Context):
+    """``limit_mm``: the reversal value that still prints well (typical)."""
+
+    limit_mm: Positive = 0.05
+    resolution_mm: Annotated[float, Field(ge=0)] = 0.01
+    axis: Place | None = None
+
+
+class AtTarget(Part):
+    """One target: means of the deviations from both sides, their standard deviations, and B_i (+ less -), mm."""
+
+    target_mm: float
+    cycles: int
+    mean_plus_mm: float
+    mean_minus_mm: float
+    s_plus_mm: float
+    s_minus_mm: float
+    reversal: Quantity
+
+
+class BacklashResult(Result):
+    """ISO 230-2: B = max |B_i|, mean B (signed), R, E and A, all mm."""
+
+    reversal_value: Quantity
+    mean_reversal: Quantity
+    repeatability: Quantity
+    systematic_deviation: Quantity
+    accuracy: Quantity
+    cycles: int
+    per_target: list[AtTarget]
+
+
+def analyse(context: BacklashContext, data: bytes | None) -> BacklashResult:
+    """Analyse a CSV ``target_mm,approach,reading_mm``: readings are actual positions on the target's scale.
+
+    Errors: those of `read_csv`; ``too_few_rows`` where a target has not two readings from each side.
+    """
+    assert data is not None
+    table = read_csv(data, ("target_mm", "approach", "reading_mm"), signs=("approach",))
+    target, side = np.array(table["target_mm"]), np.array(table["approach"])
+    deviation = np.array(table["reading_mm"]) - target
+    if not len(target):
+        raise BadInput("too_few_rows", "There is no reading in the file.", "data")
+    step = _OF_STEP * context.resolution_mm
+    rows = [
+        _at(t, deviation[(target == t) & (side > 0)], deviation[(target == t) & (side < 0)], step)
+        for t in np.unique(target)
+    ]
+    plus, minus = np.array([r.mean_plus_mm for r in rows]), np.array([r.mean_minus_mm for r in rows])
+    s_plus, s_minus = np.array([r.s_plus_mm for r in rows]), np.array([r.s_minus_mm for r in rows])
+    b = plus - minus
+    u_b = np.array([r.reversal.u95 or 0.0 for r in rows])
+    n = min(r.cycles for r in rows)
+    worst = int(np.abs(b).argmax())
+    repeat = np.max([4 * s_plus, 4 * s_minus, 2 * s_plus + 2 * s_minus + np.abs(b)], axis=0)
+    systematic = max(plus.max(), minus.max()) - min(plus.min(), minus.min())
+    accuracy = max((plus + 2 * s_plus).max(), (minus + 2 * s_minus).max()) - min(
+        (plus - 2 * s_plus).min(), (minus - 2 * s_minus).min()
+    )
+    # A standard deviation of n readings is itself known to 1 / sqrt(2 (n - 1)).
+    spread = 2 * float(max(s_plus.max(), s_minus.max())) * 1.96 / np.sqrt(2 * (n - 1))
+    u_mean = float(np.sqrt((u_b**2).sum())) / len(rows)
+    value = abs(float(b[worst]))
+    reversal = Quantity(
+        value=value,
+        u95=float(u_b[worst]),
+        unit="mm",
+        low=max(0.0, value - float(u_b[worst])),
+        high=value + float(u_b[worst]),
+    )
+    result = BacklashResult(
+        verdict=decide(value, reversal.u95, Limits(high=context.limit_mm)),
+        reversal_value=reversal,
+        mean_reversal=Quantity(value=float(b.mean()), u95=u_mean, unit="mm"),
+        repeatability=Quantity(
+            value=float(repeat.max()), u95=quadrature(2 * spread, u_b[int(repeat.argmax())]), unit="mm"
+        ),
+        systematic_deviation=Quantity(value=float(systematic), u95=float(u_b.max()), unit="mm"),
+        accuracy=Quantity(value=float(accuracy), u95=quadrature(spread, float(u_b.max())), unit="mm"),
+        cycles=n,
+        per_target=rows,
+    )
+    if n < 5:
+        result.warn(
+            "fewer_than_five_cycles",
+            f"{n} cycles: ISO 230-2 asks for five before its figures are compared with others'.",
+        )
+    if len(rows) < 3:
+        result.warn("few_targets", "Fewer than three targets: play at the other end of the travel would not be seen.")
+    result.findings.append(
+        Finding(finding="backlash_found", axis=context.axis, state=three_way(result.verdict), value=reversal)
+    )
+    _advise(result, context, rows[worst])
+    return result
+
+
+def _at(target: float, plus: np.ndarray, minus: np.ndarray, step: float) -> AtTarget:
+    if min(len(plus), len(minus)) < 2:
+        raise BadInput(
+            "too_few_rows",
+            f"Target {target:g} mm has {len(plus)} readings from the + side and {len(minus)} from the - side; two of each at the least.",
+            "approach",
+        )
+    s = [float(v.std(ddof=1)) for v in (plus, minus)]
+    n = min(len(plus), len(minus))
+    u = quadrature(
+        t95(len(plus) + len(minus) - 2) * quadrature(s[0] / len(plus) ** 0.5, s[1] / len(minus) ** 0.5), 2**0.5 * step
+    )
+    b = float(plus.mean() - minus.mean())
+    return AtTarget(
+        target_mm=float(target),
+        cycles=n,
+        mean_plus_mm=float(plus.mean()),
+        mean_minus_mm=float(minus.mean()),
+        s_plus_mm=s[0],
+        s_minus_mm=s[1],
+        reversal=Quantity(value=b, u95=u, unit="mm"),
+    )
+
+
+def _advise(result: BacklashResult, context: BacklashContext, worst: AtTarget) -> None:
+    axis = context.axis or "all"
+    if result.verdict == "out_of_tolerance":
+        result.advice.append(
+            Advice(
+                action="look_for_play",
+                target=axis,
+                amount=result.reversal_value,
+                reason=f"It comes back {result.reversal_value.value:.3f} mm short, most at {worst.target_mm:g} mm. Grub screw, belt tension and clamp, "
+                "then play in carriage or nut: in this order. No setting mends it for good.",
+                expect=Quantity(value=context.limit_mm, u95=None, unit="mm"),
+            )
+        )
+    elif result.verdict == "cannot_tell":
+        gap = abs(result.reversal_value.value - context.limit_mm) or 0.2 * context.limit_mm
+        more = int(
+            np.clip(np.ceil(result.cycles * ((result.reversal_value.u95 or gap) / gap) ** 2) - result.cycles, 1, 30)
+        )
+        result.advice.append(
+            Advice(
+                action="more_cycles",
+                target=axis,
+                amount=Quantity(value=more, unit="1"),
+                reason=f"The limit lies inside the uncertainty; about {more} more cycles would settle it.",
+            )
+        )
+
+
+PROCEDURE = Procedure("backlash", "Reversal by dial indicator", BacklashContext, BacklashResult, analyse, data="csv")

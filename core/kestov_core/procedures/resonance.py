@@ -1,0 +1,462 @@
+"""resonance: what rings when an axis is shaken, whether to believe it, and what a shaper would buy and cost.
+
+The carriage's acceleration is recorded while motors (or a knuckle) shake it. Fits are in ``signals.modes``, what the
+kinds of excitation need in ``signals.response``, shapers in ``signals.shapers``.
+"""
+
+from __future__ import annotations
+
+import itertools
+import math
+from typing import TYPE_CHECKING, Annotated, Literal
+
+from pydantic import Field
+
+from ..machine import Place
+from ..quantities import Limits, Positive, Quantity, Verdict, decide, quadrature
+from ..readers import read_columns
+from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
+
+if TYPE_CHECKING:
+    from ..signals.response import Response
+    from ..signals.sampling import Array, Even
+
+Axis = Literal["x", "y", "z", "a", "b"]
+ShaperName = Literal["zv", "zvd", "zvdd", "ei", "ei2", "ei3"]
+#: One of each unit in mm/s2 (standard gravity, CGPM 1901).
+UNITS_MM_S2 = {"m/s2": 1000.0, "g": 9806.65, "mm/s2": 1.0}
+#: A shaper fits when it leaves at most this much.
+RESIDUAL_LIMIT = 0.05
+#: Typical: below these the record is not believed, or the axis counts as softer than it was.
+_LEAST_SNR_DB = {"sweep": 15.0, "impulse": 8.0, "ambient": 11.0}
+_AS_MUCH, _BROAD, _FELL_PERCENT = 0.7, 0.2, -5.0
+
+
+class ResonanceContext(Context):
+    """How it was shaken. ``baseline``: this axis's frequency when it was good (Hz), to compare with."""
+
+    unit: Literal["m/s2", "g", "mm/s2"]
+    excited_axis: Axis
+    excitation: Literal["sweep", "impulse", "ambient"]
+    smoothing_limit_mm: Positive = 0.12
+    max_frequency_hz: Annotated[float, Field(ge=20, le=500)] = 150.0
+    baseline: Quantity | None = None
+    axis: Place | None = None
+
+
+class ModeFound(Part):
+    """One damped mode: undamped natural frequency, damping ratio, share of the vibration's energy."""
+
+    frequency: Quantity
+    damping_ratio: Quantity
+    share: float
+
+
+class Spectrum(Part):
+    """Power spectral density ((mm/s2)^2/Hz) of the excited direction, of the fit, and of the two other directions."""
+
+    frequency_hz: list[float]
+    excited: list[float]
+    fitted: list[float]
+    others: dict[str, list[float]]
+
+
+class Impulse(Part):
+    """One impulse of a shaper."""
+
+    amplitude: float
+    time_s: float
+
+
+class Shaped(Part):
+    """What a shaper leaves at worst over all modes within their u95 (%), lasts, and costs."""
+
+    name: ShaperName
+    frequency_hz: float
+    impulses: list[Impulse]
+    residual_percent: float
+    duration_ms: float
+    smoothing_mm_per_1000: float
+    max_acceleration_mm_s2: float
+
+
+class Quality(Part):
+    """What the record is worth. ``resampled``: the rows were not evenly spaced."""
+
+    coherence_or_snr_db: float
+    sample_rate_hz: float
+    jitter_percent: float
+    gaps: int
+    seconds: float
+    resampled: bool
+
+
+class ResonanceResult(Result):
+    """Modes, spectrum, shapers; ``why_not``: in words, where no shaper is recommended. ``stiffness_ratio``: (f/f_0)^2."""
+
+    frequency: Quantity | None
+    modes: list[ModeFound]
+    spectrum: Spectrum
+    shapers: list[Shaped]
+    recommended: ShaperName | None
+    why_not: str = ""
+    quality: Quality
+    stiffness_ratio: Quantity | None = None
+
+
+def analyse(context: ResonanceContext, data: bytes | None) -> ResonanceResult:
+    """Analyse a CSV ``time_s,ax,ay,az``. Errors: those of `read_columns` and of `sampling.evenly`."""
+    import numpy as np
+
+    assert data is not None
+    table = read_columns(data, ("time_s", "ax", "ay", "az"))
+    rows = np.stack([table["ax"], table["ay"], table["az"]])
+    return analyse_rows(context, table["time_s"], rows)
+
+
+def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) -> ResonanceResult:
+    """The same for rows that are read already: ``time_s`` (n,), ``acceleration`` (3, n) in the context's unit."""
+    from ..signals.response import listen
+    from ..signals.sampling import evenly
+
+    turned, others = _directions(context.excited_axis, acceleration * UNITS_MM_S2[context.unit])
+    even = evenly(time_s, turned, context.max_frequency_hz)
+    response = listen(even, context.excitation, context.max_frequency_hz)
+    modes = _modes(response)
+    strongest = max(modes, key=lambda m: m.share).frequency if modes else None
+    result = ResonanceResult(
+        verdict="not_judged",
+        frequency=strongest,
+        modes=modes,
+        spectrum=_spectrum(response, others),
+        shapers=shapers_for(modes, context.smoothing_limit_mm),
+        recommended=None,
+        quality=Quality(
+            coherence_or_snr_db=response.snr_db,
+            sample_rate_hz=even.raw_rate_hz,
+            jitter_percent=100 * even.jitter,
+            gaps=even.gaps,
+            seconds=even.seconds,
+            resampled=even.jitter > 1e-4 or even.gaps > 0,
+        ),
+    )
+    place: Place = context.axis or context.excited_axis
+    doubts = _doubt(result, context, even, response, others)
+    if doubts:
+        result.verdict, result.why_not = "cannot_tell", " ".join(doubts)
+    else:
+        result.recommended = least_smoothing(result.shapers)
+        if result.recommended is None:
+            result.why_not = (
+                f"No shaper leaves {RESIDUAL_LIMIT:.0%} or less of every mode: they lie too far apart. "
+                "Stiffen or lighten what makes the weaker one, or slow down."
+            )
+            result.advice.append(Advice(action="stiffen", target=place, reason=result.why_not))
+    _compare(result, context, place)
+    _find(result, response, place)
+    _advise(result, context, place)
+    return result
+
+
+def _directions(axis: Axis, a: Array) -> tuple[Array, tuple[str, str]]:
+    """The excited direction and the two across it, with their names. a lies along (1, 1), b along (1, -1)."""
+    import numpy as np
+
+    if axis in ("a", "b"):
+        along, across = (a[0] + a[1]) / math.sqrt(2), (a[0] - a[1]) / math.sqrt(2)
+        return (
+            (np.stack([along, across, a[2]]), ("b", "z"))
+            if axis == "a"
+            else (np.stack([across, along, a[2]]), ("a", "z"))
+        )
+    order = {"x": (0, 1, 2), "y": (1, 0, 2), "z": (2, 0, 1)}[axis]
+    return a[list(order)], ("xyz"[order[1]], "xyz"[order[2]])
+
+
+def _modes(response: Response) -> list[ModeFound]:
+    out = []
+    for m in response.fit.modes if response.fit else []:
+        u_f, u_z = 2 * m.u_hz, 2 * m.u_damping
+        out.append(
+            ModeFound(
+                frequency=Quantity(value=m.hz, u95=u_f, unit="Hz"),
+                damping_ratio=Quantity(
+                    value=m.damping, u95=u_z, unit="1", low=max(0.0, m.damping - u_z), high=m.damping + u_z
+                ),
+                share=m.share,
+            )
+        )
+    return out
+
+
+def _spectrum(response: Response, others: tuple[str, str]) -> Spectrum:
+    def short(values: object) -> list[float]:
+        return [float(f"{v:.4g}") for v in values]  # type: ignore[attr-defined]
+
+    fitted: object = (
+        response.fit.model if response.fit is not None and len(response.fit.model) == len(response.f) else []
+    )
+    return Spectrum(
+        frequency_hz=short(response.f),
+        excited=short(response.power),
+        fitted=short(fitted),
+        others={name: short(p) for name, p in zip(others, response.others, strict=True)},
+    )
+
+
+def shapers_for(modes: list[ModeFound], smoothing_limit_mm: float) -> list[Shaped]:
+    """Every shaper at the frequency where its worst residual, over all modes within their u95, is least."""
+    import numpy as np
+
+    from ..signals import shapers
+
+    if not modes:
+        return []
+    corners = np.array(
+        [
+            (
+                m.frequency.value + i * (m.frequency.u95 or 0),
+                min(0.6, max(0.0, m.damping_ratio.value + j * (m.damping_ratio.u95 or 0))),
+            )
+            for m in modes
+            for i in (-1, 0, 1)
+            for j in (-1, 0, 1)
+        ]
+    )
+    corners = corners[corners[:, 0] > 0]
+    damping = min(0.25, sum(m.share * m.damping_ratio.value for m in modes) / max(sum(m.share for m in modes), 1e-9))
+    low, high = 0.6 * corners[:, 0].min(), 1.5 * corners[:, 0].max()
+    out = []
+    for name in shapers.NAMES:
+        try:
+            amplitudes, times = shapers.impulses(name, 1.0, damping)
+        except ValueError:
+            continue
+        span = (low, high)
+        for _ in range(3):
+            tried = np.linspace(*span, 120)
+            worst = shapers.residual(amplitudes, times, corners[:, 0] / tried[:, None], corners[:, 1]).max(1)
+            best = tried[int(worst.argmin())]
+            step = tried[1] - tried[0]
+            span = (best - step, best + step)
+        at = times / best
+        smoothing = shapers.smoothing_seconds2(amplitudes, at)
+        out.append(
+            Shaped(
+                name=name,  # type: ignore[arg-type]
+                frequency_hz=float(best),
+                impulses=[Impulse(amplitude=float(a), time_s=float(t)) for a, t in zip(amplitudes, at, strict=True)],
+                residual_percent=100 * float(worst.min()),
+                duration_ms=1000 * float(at[-1]),
+                smoothing_mm_per_1000=500 * smoothing,
+                max_acceleration_mm_s2=2 * smoothing_limit_mm / smoothing,
+            )
+        )
+    return out
+
+
+def least_smoothing(table: list[Shaped]) -> ShaperName | None:
+    """The shaper with least smoothing of those that leave 5 % or less; None where none does."""
+    fit = [s for s in table if s.residual_percent <= 100 * RESIDUAL_LIMIT * (1 + 1e-6)]
+    return min(fit, key=lambda s: s.smoothing_mm_per_1000).name if fit else None
+
+
+def _doubt(
+    result: ResonanceResult, context: ResonanceContext, even: Even, response: Response, others: tuple[str, str]
+) -> list[str]:
+    """Every reason not to tune a shaper to this record, the gravest first; each is a warning, too."""
+    from ..signals.response import cross_talk
+
+    doubts: list[str] = []
+
+    def refuse(code: str, message: str) -> None:
+        result.warn(code, message)
+        doubts.append(message)
+
+    if response.not_linear:
+        refuse(
+            "play_suspected",
+            f"The axis does not answer like a spring: {'; '.join(response.not_linear)}. Look for play before anything is tuned.",
+        )
+    unseen = {
+        "sweep": "No sweep is to be seen in the record.",
+        "impulse": "No knock with a free swing after it is to be heard.",
+    }
+    if not response.seen:
+        refuse("low_snr", unseen[context.excitation] + " Was it the right file and kind of excitation?")
+    elif not result.modes:
+        refuse(
+            "low_snr",
+            "No resonance stands out from the noise. Shake harder, fasten the sensor better, or record longer.",
+        )
+    elif response.snr_db < _LEAST_SNR_DB[context.excitation]:
+        refuse(
+            "low_snr",
+            f"The resonance stands only {max(response.snr_db, 0):.0f} dB over the noise. "
+            "Shake harder, fasten the sensor better, or record longer.",
+        )
+    elif all((m.frequency.u95 or 0) > 0.04 * m.frequency.value for m in result.modes):
+        refuse(
+            "broad_or_split_peak",
+            "Its frequency cannot be told to 4 %: the peak is not that of a spring, or the record is too short.",
+        )
+    split = _split(result.modes, response)
+    if result.modes and split:
+        refuse(
+            "broad_or_split_peak",
+            f"{split} Loose or unequal parts do that: look at belts, mounts and frame joints, then record again.",
+        )
+    if result.modes:
+        ratio, which = cross_talk(response)
+        if ratio >= _AS_MUCH:
+            refuse(
+                "axis_cross_talk",
+                f"{others[which - 1].upper()} answers {ratio:.1f} times as much as {context.excited_axis.upper()}, which was shaken. "
+                "Is the sensor turned, or does something loose, the frame or the table, swing along?",
+            )
+    if even.aliasing:
+        refuse(
+            "aliasing_possible",
+            f"At {even.raw_rate_hz:.0f} samples a second, what swings faster can pose as a resonance. Use a faster rate.",
+        )
+    if even.jitter > 1e-3 or even.gaps:
+        result.warn(
+            "resampled",
+            f"The samples were not evenly spaced (steps vary by {100 * even.jitter:.1f} %, {even.gaps} gaps): they were resampled.",
+        )
+    return doubts
+
+
+def _split(modes: list[ModeFound], response: Response) -> str:
+    """Words for a peak that is broad, or is two that cannot be told apart; empty where it is neither."""
+    for m in modes:
+        if m.damping_ratio.value > _BROAD and m.share > 0.1:
+            return f"The peak at {m.frequency.value:.0f} Hz is broader than one spring makes it."
+    for a, b in itertools.pairwise(modes):
+        apart = b.frequency.value - a.frequency.value
+        widths = a.damping_ratio.value * a.frequency.value + b.damping_ratio.value * b.frequency.value
+        unsure = quadrature(a.frequency.u95, b.frequency.u95)
+        if (apart < 0.75 * widths or unsure > 0.5 * apart) and min(a.share, b.share) > 0.03:
+            return f"The peak at {(a.frequency.value + b.frequency.value) / 2:.0f} Hz is two that cannot be told apart."
+    for m in modes:
+        if (m.damping_ratio.u95 or 0) > 0.8 * m.damping_ratio.value and m.share > 0.3:
+            return f"The peak at {m.frequency.value:.0f} Hz is not the shape of one spring."
+    if response.fit is not None and len(response.fits) > 1:
+        better = min(f.misfit for f in response.fits)
+        if (len(modes) == 1 and response.fit.misfit > max(2 * better, 0.02)) or response.fit.misfit > max(
+            6 * better, 0.04
+        ):
+            return "The peak has a shape that one spring a mode does not explain."
+    return ""
+
+
+def _compare(result: ResonanceResult, context: ResonanceContext, place: Place) -> None:
+    """Stiffness against the axis's own good frequency: k/k_0 = (f/f_0)^2 for the same moved mass."""
+    if context.baseline is None or result.frequency is None:
+        return
+    was = context.baseline.in_unit("Hz", "baseline")
+    now = min((m.frequency for m in result.modes), key=lambda q: abs(math.log(q.value / was.value)))
+    ratio = (now.value / was.value) ** 2
+    u = ratio * 2 * quadrature((now.u95 or 0) / now.value, (was.u95 or 0) / was.value)
+    result.stiffness_ratio = Quantity(value=ratio, u95=u, unit="1")
+    change = Quantity(value=100 * (now.value / was.value - 1), u95=50 * u / ratio * now.value / was.value, unit="%")
+    verdict: Verdict = (
+        "cannot_tell"
+        if result.verdict == "cannot_tell"
+        else decide(change.value, change.u95, Limits(low=_FELL_PERCENT), outer=0)
+    )
+    result.findings.append(Finding(finding="resonance_fell", axis=place, state=three_way(verdict), value=change))
+    if verdict == "out_of_tolerance":
+        result.advice.append(
+            Advice(
+                action="find_what_softened",
+                target=place,
+                amount=change,
+                reason=f"It rings at {now.value:.1f} Hz where it rang at {was.value:.1f}: {ratio:.0%} of its stiffness, if the head weighs "
+                "what it did. Belt tension, carriage and mounts first; a heavier head does the same.",
+                expect=was,
+            )
+        )
+
+
+def _find(result: ResonanceResult, response: Response, place: Place) -> None:
+    state: Literal["present", "absent", "unknown"] = "present" if response.not_linear else "absent"
+    if not response.not_linear and (result.frequency is None or any(w.code == "low_snr" for w in result.warnings)):
+        state = "unknown"
+    result.findings.append(Finding(finding="resonance_not_linear", axis=place, state=state))
+    if result.frequency is not None and result.verdict != "cannot_tell":
+        result.findings.append(
+            Finding(finding="ringing_frequency", axis=place, state="present", value=result.frequency)
+        )
+
+
+def _advise(result: ResonanceResult, context: ResonanceContext, place: Place) -> None:
+    codes = [w.code for w in result.warnings]
+    if "play_suspected" in codes:
+        result.advice.insert(
+            0,
+            Advice(
+                action="check_play",
+                target=place,
+                reason="Push and pull at the tool head, then push the free carriage along: play and drag first. A shaper tuned on a loose carriage makes prints worse.",
+            ),
+        )
+        result.advice.insert(
+            1,
+            Advice(
+                action="check_drag",
+                target=place,
+                reason="Belt off, motor unplugged: push the carriage over its whole travel with the spring scale.",
+            ),
+        )
+    elif "low_snr" in codes:
+        result.advice.append(
+            Advice(
+                action="record_again",
+                target=place,
+                reason="Fasten the sensor on the carriage with a screw or firm tape, shake harder, and record again.",
+            )
+        )
+    elif "axis_cross_talk" in codes:
+        result.advice.append(
+            Advice(
+                action="check_mounting",
+                target=place,
+                reason="See that the sensor's arrows lie along the machine's axes; then hold table, frame and spool still one by one and record again.",
+            )
+        )
+    elif "broad_or_split_peak" in codes:
+        result.advice.append(
+            Advice(
+                action="check_belts",
+                target=place,
+                reason="Pluck both belts and set them alike, check mounts and joints; then record again.",
+            )
+        )
+    elif "aliasing_possible" in codes:
+        result.advice.append(
+            Advice(
+                action="record_again",
+                target=place,
+                reason=f"Set the sensor to {10 * context.max_frequency_hz:.0f} samples a second or more and record again.",
+            )
+        )
+    elif result.recommended is not None:
+        chosen = next(s for s in result.shapers if s.name == result.recommended)
+        result.advice.append(
+            Advice(
+                action="set_shaper",
+                target=place,
+                amount=Quantity(
+                    value=chosen.frequency_hz, u95=result.frequency.u95 if result.frequency else None, unit="Hz"
+                ),
+                direction=chosen.name,
+                reason=f"{chosen.name.upper()} at {chosen.frequency_hz:.1f} Hz leaves at most {chosen.residual_percent:.1f} % of the ringing and "
+                f"rounds corners by {chosen.smoothing_mm_per_1000:.3f} mm for every 1000 mm/s² of acceleration: up to "
+                f"{chosen.max_acceleration_mm_s2:.0f} mm/s² for {context.smoothing_limit_mm:g} mm. Print a corner before and after.",
+                expect=Quantity(value=chosen.residual_percent, u95=None, unit="%"),
+            )
+        )
+
+
+PROCEDURE = Procedure("resonance", "Resonance of an axis", ResonanceContext, ResonanceResult, analyse, data="csv")

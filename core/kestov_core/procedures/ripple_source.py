@@ -1,0 +1,357 @@
+"""ripple-source: what makes a regular pattern on a wall: something timed (its spacing grows with speed), or a length.
+
+Each source predicts a spacing; how well it predicts what was measured, times how often it is met (typical), gives its
+chance. "Something else" of either family stands beside them, so a chance near one has to be earned.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING, Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from ..machine import BELTS, Kinematics, Place, Transmission
+from ..quantities import Positive, Quantity
+from .base import Advice, Context, Finding, Part, Procedure, Result
+
+if TYPE_CHECKING:
+    from numpy.typing import NDArray
+
+Direction = Literal["x", "y", "z"]
+Family = Literal["geometric", "timed"]
+#: Typical share of each source among regular patterns.
+_PRIOR = {
+    "belt_tooth": 0.16, "pulley_turn": 0.10, "idler_turn": 0.05, "motor_step": 0.03, "four_step_cycle": 0.08,
+    "screw_lead": 0.16, "screw_thread": 0.06, "ball_spacing": 0.04, "gear_tooth": 0.04, "drive_turn": 0.05,
+    "resonance": 0.25, "fan": 0.05, "other_length": 0.08, "other_timed": 0.08,
+}  # fmt: skip
+_CHECK = {
+    "belt_tooth": "Look at teeth and pulley for dirt and wear; is the smooth back of the belt on a toothed idler? Print the wall along the other axis.",
+    "pulley_turn": "Turn the pulley by hand with a dial indicator on its flange: eccentric, or the grub screw pulls it aside.",
+    "idler_turn": "Mark an idler with a pen and count: one mark a turn. Spin it by hand, rough or wobbling: replace.",
+    "motor_step": "Print with other microsteps or another current: the fine pattern moves with them.",
+    "four_step_cycle": "Change the motor's current a little: the pattern's depth changes, its spacing does not.",
+    "screw_lead": "Dial indicator along the screw (runout): bent or eccentric once a turn.",
+    "screw_thread": "Clean and grease the screw; a thread's own ripple is small.",
+    "ball_spacing": "Push the carriage slowly by hand: is a ripple felt at this distance? Clean and oil the rail.",
+    "gear_tooth": "Brush the drive gears; look at their mesh and the pressure on the filament.",
+    "drive_turn": "Mark the drive gear and count: eccentric gears feed more and less once a turn.",
+    "resonance": "Print the wall at another speed: spacing grows with it. Then measure the axis's resonance.",
+    "fan": "Stop or slow each fan for a moment of the print: does the pattern change?",
+    "other_length": "Print the wall at another speed: a length stays.",
+    "other_timed": "Print the wall at another speed: what is timed grows with it.",
+}
+_WORDS = {
+    "belt_tooth": "tooth of the belt", "pulley_turn": "turn of the motor pulley", "idler_turn": "turn of an idler",
+    "motor_step": "full step of the motor", "four_step_cycle": "four-step cycle of the motor", "screw_lead": "turn of the screw",
+    "screw_thread": "thread of the screw", "ball_spacing": "ball of the rail's bearing", "gear_tooth": "tooth of the drive gear",
+    "drive_turn": "turn of the drive gear", "resonance": "resonance", "fan": "fan", "other_length": "another length",
+    "other_timed": "something else that is timed",
+}  # fmt: skip
+#: How well a source's own period is known, as a share.
+_OWN = 0.004
+#: What each family keeps while only one speed was printed (typical caution).
+_LEAST_OPEN = 0.2
+
+
+class Observation(Part):
+    """A wall: its speed and the spacing, given as such or as so many ripples over a distance."""
+
+    speed_mm_s: Positive
+    spacing_mm: Positive | None = None
+    u95_mm: Annotated[float, Field(ge=0)] | None = None
+    count: Annotated[float, Field(ge=1)] | None = None
+    distance_mm: Positive | None = None
+
+    @model_validator(mode="after")
+    def _one_of_both(self) -> Observation:
+        if self.spacing_mm is None and (self.count is None or self.distance_mm is None):
+            raise ValueError("give spacing_mm, or count and distance_mm")
+        return self
+
+    def spacing(self, resolution_mm: float) -> tuple[float, float]:
+        """Spacing and its standard uncertainty (mm). Counted: both ends of the distance are read."""
+        if self.spacing_mm is not None:
+            u = self.u95_mm if self.u95_mm is not None else 1.41 * resolution_mm
+            return self.spacing_mm, max(u / 1.96, 1e-4 * self.spacing_mm)
+        assert self.count is not None and self.distance_mm is not None
+        u = self.u95_mm if self.u95_mm is not None else 1.41 * resolution_mm
+        return self.distance_mm / self.count, max(u / 1.96 / self.count, 1e-4 * self.distance_mm / self.count)
+
+
+class Machine(Part):
+    """The machine's lengths and times. ``filament_per_mm``: mm of filament for one mm of wall (for the drive gears)."""
+
+    kinematics: Kinematics
+    transmissions: dict[Place, Transmission] = {}
+    modes_hz: dict[Place, list[Positive]] = {}
+    fans_hz: list[Positive] = []
+    idler_teeth: Positive = 20
+    ball_spacing_mm: Positive | None = None
+    filament_per_mm: Positive | None = None
+    drive_teeth: Positive | None = None
+
+
+class RippleSourceContext(Context):
+    """Along which axis the pattern runs, what was measured, on which machine. ``resolution_mm``: caliper and eye (typical)."""
+
+    direction: Direction
+    observations: Annotated[list[Observation], Field(min_length=1)]
+    resolution_mm: Annotated[float, Field(ge=0)] = 0.1
+    machine: Machine
+    axis: Place | None = None
+
+
+class Source(Part):
+    """A source with its chance; ``order``: 2 where it shows at half its period, and so on. Period at the first speed."""
+
+    source: str
+    words: str
+    family: Family
+    axis: Place | None
+    period_mm: float | None
+    frequency_hz: float | None
+    expected_mm: float
+    order: int
+    probability: float
+    check: str
+
+
+class RippleSourceResult(Result):
+    """``speed_exponent``: slope of log spacing over log speed: 1 for what is timed, 0 for a length."""
+
+    spacing: Quantity
+    speed_exponent: Quantity | None
+    timed_frequency: Quantity | None
+    family: Literal["geometric", "timed", "open"]
+    sources: list[Source]
+
+
+def analyse(context: RippleSourceContext, data: bytes | None = None) -> RippleSourceResult:
+    """Rank the sources. One speed only: both families stay open, and the advice is another speed."""
+    import numpy as np
+
+    pairs = [o.spacing(context.resolution_mm) for o in context.observations]
+    d, u = np.array([p[0] for p in pairs]), np.array([p[1] for p in pairs])
+    v = np.array([o.speed_mm_s for o in context.observations])
+    exponent = _exponent(v, d, u)
+    sources = _weigh(context, v, d, u)
+    timed = math.fsum(s.probability for s in sources if s.family == "timed")
+    family: Literal["geometric", "timed", "open"] = "open"
+    if exponent is not None:
+        family = "timed" if timed > 0.9 else "geometric" if timed < 0.1 else "open"
+    f = v / d
+    weight = 1 / (u / d) ** 2
+    mean_f = float((weight * f).sum() / weight.sum())
+    result = RippleSourceResult(
+        verdict="not_judged",
+        spacing=Quantity(value=float(d[0]), u95=float(1.96 * u[0]), unit="mm"),
+        speed_exponent=exponent,
+        timed_frequency=Quantity(value=mean_f, u95=float(1.96 * mean_f / math.sqrt(weight.sum())), unit="Hz")
+        if family != "geometric"
+        else None,
+        family=family,
+        sources=sources,
+    )
+    _say(result, context, timed)
+    return result
+
+
+def _exponent(v: NDArray, d: NDArray, u: NDArray) -> Quantity | None:  # type: ignore[type-arg]
+    """Weighted slope in log-log; None where all speeds are within 5 %."""
+    import numpy as np
+
+    if np.ptp(np.log(v)) < 0.05:
+        return None
+    x, y, w = np.log(v), np.log(d), (d / u) ** 2
+    centre = (w * x).sum() / w.sum()
+    spread = float((w * (x - centre) ** 2).sum())
+    slope = float((w * (x - centre) * y).sum() / spread)
+    u95 = 1.96 / math.sqrt(spread)
+    if len(v) > 2:
+        from ..quantities import t95
+
+        left = y - (w * y).sum() / w.sum() - slope * (x - centre)
+        u95 = max(u95, t95(len(v) - 2) * math.sqrt(float((w * left**2).sum()) / (len(v) - 2) / spread))
+    return Quantity(value=slope, u95=u95, unit="1")
+
+
+def _lengths(context: RippleSourceContext) -> list[tuple[str, Place, float]]:
+    """Every length that repeats along the direction: source, place, period (mm of wall)."""
+    machine, direction = context.machine, context.direction
+    found: list[tuple[str, Place, float]] = []
+    moving = {"x": ("x", "a", "b"), "y": ("y", "y1", "y2", "a", "b"), "z": ("z", "z1", "z2", "z3", "z4")}[direction]
+    if machine.kinematics == "delta":
+        moving = ("t1", "t2", "t3")
+    seen: set[tuple[str, float]] = set()
+    for place, drive in machine.transmissions.items():
+        rows: list[tuple[str, float]] = []
+        if place in moving and drive.kind == "belt" and (direction != "z" or place in BELTS[machine.kinematics]):
+            turn = drive.pitch_mm * drive.teeth
+            rows = [
+                ("belt_tooth", drive.pitch_mm),
+                ("pulley_turn", turn),
+                ("idler_turn", drive.pitch_mm * machine.idler_teeth),
+                ("motor_step", turn / drive.gear_ratio / drive.motor_steps_per_rev),
+                ("four_step_cycle", 4 * turn / drive.gear_ratio / drive.motor_steps_per_rev),
+            ]
+        elif place in moving and drive.kind == "screw":
+            rows = [
+                ("screw_lead", drive.lead_mm),
+                ("four_step_cycle", 4 * drive.lead_mm / drive.gear_ratio / drive.motor_steps_per_rev),
+            ]
+            if drive.thread_pitch_mm and drive.thread_pitch_mm != drive.lead_mm:
+                rows.append(("screw_thread", drive.thread_pitch_mm))
+        elif drive.kind == "extruder" and machine.filament_per_mm and drive.drive_diameter_mm and direction != "z":
+            turn = math.pi * drive.drive_diameter_mm / machine.filament_per_mm
+            rows = [("drive_turn", turn)]
+            if machine.drive_teeth:
+                rows.append(("gear_tooth", turn / machine.drive_teeth))
+        for source, period in rows:
+            # Two motors of one kind make one and the same pattern: named once.
+            if (source, round(period, 6)) not in seen:
+                seen.add((source, round(period, 6)))
+                found.append((source, place, period))
+    if machine.ball_spacing_mm and direction != "z":
+        found.append(("ball_spacing", direction, machine.ball_spacing_mm))
+    return found
+
+
+def _weigh(context: RippleSourceContext, v: NDArray, d: NDArray, u: NDArray) -> list[Source]:  # type: ignore[type-arg]
+    import numpy as np
+
+    orders = ((1, 1.0), (2, 0.2), (3, 0.08))
+    rows: list[tuple[float, Source]] = []
+
+    def bell(expected: NDArray, own: float) -> float:  # type: ignore[type-arg]
+        """Density of ln spacing round what is expected: ``own`` is common to all walls, so it is integrated over."""
+        miss, sigma = np.log(d / expected), u / d
+        shift = np.linspace(-2.5, 2.5, 21) * own
+        each = -0.5 * ((miss - shift[:, None]) / sigma) ** 2 - np.log(sigma * math.sqrt(2 * math.pi))
+        weight = np.exp(-0.5 * (shift / own) ** 2)
+        return float((np.exp(np.clip(each.sum(1), -700, 700)) * weight).sum() / weight.sum())
+
+    def add(
+        source: str,
+        family: Family,
+        place: Place | None,
+        period: float | None,
+        hz: float | None,
+        own: float,
+        share: float,
+    ) -> None:
+        best: tuple[float, int] = (0.0, 1)
+        total = 0.0
+        for order, weight in orders:
+            expected = np.full_like(v, period / order) if period is not None else v / (hz or 1.0) / order
+            w = share * weight * bell(expected, own)
+            total += w
+            best = max(best, (w, order))
+        order = best[1]
+        first = period / order if period is not None else float(v[0]) / (hz or 1.0) / order
+        rows.append(
+            (
+                total,
+                Source(
+                    source=source,
+                    words=_WORDS[source],
+                    family=family,
+                    axis=place,
+                    period_mm=period,
+                    frequency_hz=hz,
+                    expected_mm=first,
+                    order=order,
+                    probability=0.0,
+                    check=_CHECK[source],
+                ),
+            )
+        )
+
+    lengths = _lengths(context)
+    counts = {s: sum(1 for n, _, _ in lengths if n == s) for s in _PRIOR}
+    for source, place, period in lengths:
+        add(source, "geometric", place, period, None, _OWN, _PRIOR[source] / counts[source])
+    modes = [(p, f) for p, fs in context.machine.modes_hz.items() for f in fs if _shakes(p, context.direction)]
+    for place, hz in modes:
+        add("resonance", "timed", place, None, hz, 0.04, _PRIOR["resonance"] / len(modes))
+    for hz in context.machine.fans_hz:
+        add("fan", "timed", None, None, hz, 0.05, _PRIOR["fan"] / len(context.machine.fans_hz))
+    rows += _anything(v, d, u, resonance_known=bool(modes))
+    total = math.fsum(w for w, _ in rows) or 1.0
+    for w, s in rows:
+        s.probability = w / total
+    if len(set(v.tolist())) == 1:
+        _keep_open([s for _, s in rows])
+    return sorted((s for _, s in rows), key=lambda s: -s.probability)
+
+
+def _keep_open(sources: list[Source]) -> None:
+    """At one speed a fit may be a coincidence: neither family falls below ``_LEAST_OPEN``."""
+    timed = math.fsum(s.probability for s in sources if s.family == "timed")
+    kept = min(1 - _LEAST_OPEN, max(_LEAST_OPEN, timed))
+    for s in sources:
+        s.probability *= kept / timed if s.family == "timed" else (1 - kept) / (1 - timed)
+
+
+def _shakes(place: str, direction: str) -> bool:
+    return place == direction or (place in ("a", "b") and direction in ("x", "y"))
+
+
+def _anything(v: NDArray, d: NDArray, u: NDArray, resonance_known: bool) -> list[tuple[float, Source]]:  # type: ignore[type-arg]
+    """Some unknown length, some unknown frequency: each alike in its logarithm over four octaves and more."""
+    import numpy as np
+
+    def spread(expected: NDArray) -> float:  # type: ignore[type-arg]
+        sigma = u / d
+        each = -0.5 * (np.log(d / expected) / sigma) ** 2 - np.log(sigma * math.sqrt(2 * math.pi))
+        return float(np.exp(np.clip(each.sum(1), -700, 700)).mean())
+
+    # Fine enough a grid for the narrowest uncertainty.
+    fine = int(np.clip(8 / (u / d).min(), 2000, 60000))
+    lengths = np.exp(np.linspace(math.log(0.05), math.log(80), fine))
+    hz = np.exp(np.linspace(math.log(4), math.log(400), fine))
+    by_length, by_time = spread(lengths[:, None] * np.ones_like(v)), spread(v / hz[:, None])
+    timed = _PRIOR["other_timed"] + (0 if resonance_known else _PRIOR["resonance"])
+    f = float((v / d).mean())
+
+    def source(name: str, family: Family, period: float | None, frequency: float | None) -> Source:
+        return Source(
+            source=name, words=_WORDS[name], family=family, axis=None, period_mm=period, frequency_hz=frequency,
+            expected_mm=float(d[0]), order=1, probability=0.0, check=_CHECK[name],
+        )  # fmt: skip
+
+    return [
+        (_PRIOR["other_length"] * by_length, source("other_length", "geometric", float(d.mean()), None)),
+        (timed * by_time, source("other_timed", "timed", None, f)),
+    ]
+
+
+def _say(result: RippleSourceResult, context: RippleSourceContext, timed: float) -> None:
+    axis = context.axis or context.direction
+    best = result.sources[0]
+    state: Literal["present", "absent", "unknown"] = "unknown"
+    if result.speed_exponent is None:
+        result.warn("one_speed", "One speed only: what is timed and what is a length both stay open.")
+        fast = context.observations[0].speed_mm_s
+        result.advice.append(
+            Advice(
+                action="print_at_another_speed",
+                target=axis,
+                amount=Quantity(value=fast * (0.5 if fast > 60 else 2.0), unit="mm/s"),
+                reason="Print the same wall at another speed: a spacing that grows with it is timed, one that stays is a length.",
+            )
+        )
+    elif result.family != "open":
+        state = "present" if result.family == "timed" else "absent"
+    result.findings.append(Finding(finding="pattern_follows_speed", axis=axis, state=state))
+    geometric: Literal["present", "absent", "unknown"] = "unknown"
+    if result.family == "geometric" and best.source != "other_length" and best.probability > 0.5:
+        geometric = "present"
+    elif result.family == "timed":
+        geometric = "absent"
+    result.findings.append(Finding(finding="pattern_is_geometric", axis=axis, state=geometric, value=result.spacing))
+    result.advice.append(Advice(action="check", target=best.axis or axis, reason=best.check))
+
+
+PROCEDURE = Procedure("ripple-source", "What makes the pattern", RippleSourceContext, RippleSourceResult, analyse)

@@ -1,0 +1,155 @@
+"""From an accelerometer's rows to evenly spaced samples: rate, jitter, gaps, resampling, decimation.
+
+Not here: what the samples mean.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.fft as sfft
+from numpy.typing import NDArray
+
+from ..errors import BadInput
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Even:
+    """Evenly spaced samples. ``values`` (channels, n), mean taken out; ``rate_hz`` of these, ``raw_rate_hz`` as they came.
+
+    ``missing``: (n,) True where samples were lost and are filled. ``jitter``: standard deviation of the steps over the
+    mean step. ``gaps``: how many. ``aliasing``: whether power piles up at the top of the raw band.
+    """
+
+    values: Array
+    rate_hz: float
+    raw_rate_hz: float
+    missing: NDArray[np.bool_]
+    jitter: float
+    gaps: int
+    aliasing: bool
+
+    @property
+    def seconds(self) -> float:
+        """Length in seconds."""
+        return float(self.values.shape[1] / self.rate_hz)
+
+
+def evenly(time_s: Array, values: Array, top_hz: float) -> Even:
+    """Resample rows to even steps, fill gaps, and thin out to what frequencies up to ``top_hz`` need.
+
+    ``values`` (channels, n). Rows between the true steps are interpolated with a cubic through the four nearest rows.
+    Errors: ``too_few_rows``, ``time_not_increasing``.
+    """
+    n = len(time_s)
+    if n < 64:
+        raise BadInput("too_few_rows", f"{n} rows only: a second or more of samples is needed.", "data")
+    steps = np.diff(time_s)
+    if steps.min() <= 0:
+        back = int(np.argmax(steps <= 0)) + 1
+        raise BadInput(
+            "time_not_increasing",
+            f"The time does not go forward at the {back + 1}. row of figures ({time_s[back]:g} s after {time_s[back - 1]:g} s).",
+            "time_s",
+            back + 2,
+        )
+    step = float(np.median(steps))
+    whole = steps < 1.75 * step
+    step = float(steps[whole].mean())
+    jitter = float(steps[whole].std() / step)
+    gaps = int((~whole).sum())
+    missing = np.zeros(0, bool)
+    if jitter > 1e-4 or gaps:
+        count = int((time_s[-1] - time_s[0]) / step) + 1
+        at = time_s[0] + step * np.arange(count)
+        values, missing = _cubic(time_s, values, at, 2.2 * step)
+    else:
+        missing = np.zeros(n, bool)
+    raw_rate = 1 / step
+    values = values - values.mean(axis=1, keepdims=True)
+    return _thin(values, missing, raw_rate, top_hz, jitter, gaps)
+
+
+def _cubic(x: Array, y: Array, at: Array, far: float) -> tuple[Array, NDArray[np.bool_]]:
+    """Lagrange's cubic through the four rows round each wanted time; across a gap a straight line, and marked missing."""
+    i = np.clip(np.searchsorted(x, at, side="right") - 1, 1, len(x) - 3)
+    knots = [x[i + k] for k in (-1, 0, 1, 2)]
+    missing = (knots[2] - knots[1]) > far
+    rough = missing | (knots[3] - knots[0] > 2.5 * far)
+    out = np.zeros((y.shape[0], len(at)))
+    for a, k in enumerate((-1, 0, 1, 2)):
+        weight = np.ones(len(at))
+        for b in range(4):
+            if b != a:
+                weight *= (at - knots[b]) / (knots[a] - knots[b])
+        for channel in range(y.shape[0]):
+            out[channel] += weight * y[channel, i + k]
+    if rough.any():
+        for channel in range(y.shape[0]):
+            out[channel, rough] = np.interp(at[rough], x, y[channel])
+    return out, missing
+
+
+def _thin(values: Array, missing: NDArray[np.bool_], rate: float, top_hz: float, jitter: float, gaps: int) -> Even:
+    """Keep what lies under four times ``top_hz``, by cutting the Fourier transform; note what the raw band's top holds."""
+    n = values.shape[1]
+    size = sfft.next_fast_len(n, real=True)
+    padded = np.zeros((values.shape[0], size))
+    padded[:, :n] = values
+    spectrum = sfft.rfft(padded, axis=1)
+    power = (np.abs(spectrum) ** 2).sum(0)
+    m = len(power)
+    upper, middle = power[int(0.85 * m) :].mean(), power[int(0.4 * m) : int(0.7 * m)].mean()
+    aliasing = bool(rate < 2.5 * top_hz or upper > 10 * middle)
+    wanted = 4 * top_hz
+    if rate > 1.3 * wanted:
+        new = max(16, int(size * wanted / rate))
+        cut = spectrum[:, : new // 2 + 1]
+        thin = sfft.irfft(cut, n=new, axis=1) * (new / size)
+        new_rate = rate * new / size
+        length = min(int(n * new / size), new)
+        values = thin[:, :length]
+        if missing.any():
+            where = np.minimum((np.arange(length) * (rate / new_rate)).astype(int), n - 1)
+            missing = missing[where]
+        else:
+            missing = np.zeros(length, bool)
+        rate_now = new_rate
+    else:
+        rate_now = rate
+    if missing.any():
+        values = np.stack([_fill(v, missing) for v in values])
+    return Even(values, rate_now, rate, missing, jitter, gaps, aliasing)
+
+
+def _fill(x: Array, missing: NDArray[np.bool_], order: int = 24) -> Array:
+    """Fill lost samples so that an autoregressive model of the rest fits best (Janssen, Veldhuis and Vries 1986)."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], missing.view(np.int8), [0]])))
+    x = x.copy()
+    for start, end in edges.reshape(-1, 2):
+        length = end - start
+        lo, hi = max(0, start - 40 * order), min(len(x), end + 40 * order)
+        if length > 12 * order or start - lo < 4 * order or hi - end < 4 * order:
+            continue
+        around = x[lo:hi]
+        inside = np.arange(start - lo, end - lo)
+        lags = np.lib.stride_tricks.sliding_window_view(around, order + 1)
+        known = (np.arange(len(lags)) + order < inside[0]) | (np.arange(len(lags)) > inside[-1])
+        a = np.linalg.lstsq(lags[known][:, :-1], lags[known][:, -1], rcond=1e-6)[0]
+        filter_ = np.append(-a, 1.0)
+        # Prediction errors are linear in the lost samples: least squares for them.
+        first = inside[0] - order
+        rows = length + order
+        matrix = np.zeros((rows, length))
+        for r in range(rows):
+            columns = first + r + np.arange(order + 1) - inside[0]
+            ok = (columns >= 0) & (columns < length)
+            matrix[r, columns[ok]] = filter_[ok]
+        zeroed = around.copy()
+        zeroed[inside] = 0
+        right = -(np.lib.stride_tricks.sliding_window_view(zeroed, order + 1)[first : first + rows] @ filter_)
+        x[start:end] = np.linalg.lstsq(matrix[: len(right)], right, rcond=None)[0]
+    return x
