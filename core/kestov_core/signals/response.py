@@ -75,9 +75,8 @@ class Ridge:
 
     def dwell(self, f: Array) -> Array:
         """How long it stays at each frequency, in proportion: the same everywhere for a straight sweep, 1/f for one in octaves."""
-        rate = np.abs(np.gradient(self.hz, self.time_s))
-        order = np.argsort(self.hz)
-        return np.asarray(rate.mean() / np.interp(f, self.hz[order], rate[order]))
+        hz, pace = _by_hz(self)
+        return np.asarray(pace.mean() / np.interp(f, hz, pace))
 
 
 def frames(x: Array, rate: float, seconds: float = 0.5, hop_s: float = 0.125) -> tuple[Array, Array, Array]:
@@ -110,7 +109,10 @@ def find_ridge(t: Array, f: Array, power: Array, top_hz: float) -> Ridge | None:
         start = y[pairs[:, 0]] - slope * t[pairs[:, 0]]
         lines = back(start[:, None] + slope[:, None] * t)
         near = (np.abs(lines - peak) < 1.5 * f[1] + 0.03 * peak) & loud
-        votes = near.sum(1)
+        first, last = near.argmax(1), near.shape[1] - 1 - near[:, ::-1].argmax(1)
+        rows = np.arange(len(lines))
+        # A loose axis answers at a third of the sweep, too, but that line is short.
+        votes = near.sum(1) * (np.abs(lines[rows, last] - lines[rows, first]) >= 15)
         if not len(votes):
             continue
         k = int(votes.argmax())
@@ -119,9 +121,8 @@ def find_ridge(t: Array, f: Array, power: Array, top_hz: float) -> Ridge | None:
     if best is None:
         return None
     votes_, line, near_ = best
-    at = np.flatnonzero(near_)
-    reach = abs(line[at[-1]] - line[at[0]])
-    if votes_ < 0.35 * loud.sum() or reach < 15:
+    # A loose axis follows for a part of the sweep only.
+    if votes_ < max(10, 0.2 * loud.sum()):
         return None
     return Ridge(t, line, near_)
 
@@ -136,8 +137,11 @@ def _swept(even: Even, top_hz: float) -> Response:
         return response
     at = np.flatnonzero(ridge.follows)
     ends = sorted((ridge.hz[at[0]], ridge.hz[at[-1]]))
-    low = max(LOWEST_HZ, ends[0] + 1.0)
-    high = min(top_hz, 0.45 * even.raw_rate_hz, ends[1] - 2.0)
+    # Where a sweep begins and ends its own spectrum ripples (over the root of its pace).
+    pace = [float(np.interp(e, *_by_hz(ridge))) for e in ends]
+    edge = [0.3 * p + float(np.sqrt(p)) for p in pace]
+    low = max(LOWEST_HZ, ends[0] + 0.5 + edge[0])
+    high = min(top_hz, 0.45 * even.raw_rate_hz, ends[1] - 1.0 - edge[1])
     response = _spectrum(even, low, high, by_chance=False, dwell=ridge.dwell, lost=_lost(even, ridge))
     # Noise: what the frames hold away from the ridge and its overtones.
     ratio = f[None, :] / np.maximum(ridge.hz[:, None], 1e-9)
@@ -154,6 +158,12 @@ def _swept(even: Even, top_hz: float) -> Response:
             f"it answers with overtones of the sweep ({response.overtones:.0%} of the answer, where a spring has none)"
         )
     return response
+
+
+def _by_hz(ridge: Ridge) -> tuple[Array, Array]:
+    """The ridge's frequencies in order, and its pace (Hz/s) at each."""
+    order = np.argsort(ridge.hz)
+    return ridge.hz[order], np.abs(np.gradient(ridge.hz, ridge.time_s))[order]
 
 
 def _lost(even: Even, ridge: Ridge) -> list[tuple[float, float]]:
@@ -290,7 +300,7 @@ def _knocked(even: Even, top_hz: float) -> Response:
     lasting = _until_quiet(decays, noise, rate)
     decays = decays[:lasting]
     response.fits = modes.fit_decays(decays, rate, LOWEST_HZ, high)
-    chosen = modes.choose(response.fits, decays.size, gain=1.5)
+    chosen = modes.choose(response.fits, decays.size, gain=1.0, least_share=0.0005)
     response.fit = modes.widen(modes.without_background(chosen, LOWEST_HZ, high), 1.4) if chosen else None
     response.noise = noise / (rate / 2)
     energy = float(((decays - decays.mean(0)) ** 2).mean())
@@ -314,10 +324,16 @@ def find_knocks(values: Array, rate: float) -> NDArray[np.intp]:
     width = max(2, int(0.01 * rate))
     sums = np.concatenate([[0.0], np.cumsum(energy)])
     after = (sums[2 * width :] - sums[width:-width]) / width
-    before = (sums[width:-width] - sums[: -2 * width]) / width
+    # Before: the loudest of the last 60 ms, so that a slow swing's own zero crossings are no quiet.
+    back = max(1, round(0.06 * rate / width))
+    level = (sums[width:] - sums[:-width]) / width
+    before = np.zeros(len(after))
+    for k in range(back):
+        shift = k * width
+        before[shift:] = np.maximum(before[shift:], level[: len(before) - shift])
     floor = np.median(energy) + 1e-12
     rise = after / (before + floor)
-    strong = (rise > 8) & (after > 0.004 * np.quantile(after, 0.999)) & (after > 12 * floor)
+    strong = (rise > 5) & (after > 0.004 * np.quantile(after, 0.999)) & (after > 12 * floor)
     found: list[int] = []
     for i in np.flatnonzero(strong):
         if not found or i - found[-1] > 0.12 * rate:
@@ -408,9 +424,9 @@ def _spectrum(
 
 
 def _snr(response: Response) -> None:
-    if response.fit is None or not response.fit.modes:
+    if response.fit is None:
         return
-    top = float(response.fit.model.max())
+    top = float(response.fit.model.max()) if response.fit.modes else float(np.quantile(response.power, 0.97))
     response.snr_db = 10 * float(np.log10(max(top / max(response.noise, 1e-30), 1e-3)))
 
 

@@ -57,7 +57,9 @@ def evenly(time_s: Array, values: Array, top_hz: float) -> Even:
             back + 2,
         )
     step = float(np.median(steps))
-    whole = steps < 1.75 * step
+    # A clock that jitters makes long steps, too: those are no gaps.
+    ragged = 1.4826 * float(np.median(np.abs(steps - step))) / step
+    whole = steps < max(1.75, 1 + 6 * ragged) * step
     step = float(steps[whole].mean())
     jitter = float(steps[whole].std() / step)
     gaps = int((~whole).sum())

@@ -138,6 +138,9 @@ def _extra_insensitive(humps: int, z: float, v: float) -> tuple[Array, Array]:
         return np.concatenate([zero.real, zero.imag, there - v, (above - below) / (2 * shift)], -1)
 
     each = 1e-6 * np.eye(len(unknown))
+    none = ValueError(f"no extra-insensitive shaper with {humps} humps at a damping ratio of {z:g}")
+    if z > 0.35:
+        raise none
     for damping in np.linspace(0.0, z, max(1, int(np.ceil(z / 0.05))) + 1):
         for _ in range(20):
             miss = wrong(unknown, damping)
@@ -146,8 +149,8 @@ def _extra_insensitive(humps: int, z: float, v: float) -> tuple[Array, Array]:
             slope = (wrong(unknown + each, damping) - wrong(unknown - each, damping)).T / 2e-6
             unknown = unknown - np.linalg.solve(slope, miss)
     a, t, _, _ = unpack(unknown)
-    if np.abs(wrong(unknown, z)).max() > 1e-6 or a.min() <= 0 or np.diff(t).min() < 0.3:
-        raise ValueError(f"no extra-insensitive shaper with {humps} humps at a damping ratio of {z:g}")
+    if not np.abs(wrong(unknown, z)).max() < 1e-6 or a.min() <= 0 or np.diff(t).min() < 0.3:
+        raise none
     return a, t
 
 

@@ -7,9 +7,14 @@ import unittest
 
 from kestov_core import procedures
 from kestov_core.errors import BadInput
+from kestov_core.simulator.instruments import SimTravel, reversal_csv
+from kestov_core.simulator.shaking import Sensor, Shake, SimAxis, SimMode, shake
 from kestov_core.simulator.sound import Belt, Pluck, Room, record, wav
 
 WAV = wav(record(Belt(f0_hz=90), [Pluck(0.3 + i) for i in range(3)], 3.4, 16000, Room(hiss=0.001), seed=6))
+
+SHAKEN = shake(SimAxis(modes=[SimMode(hz=45.0)]), "x", Shake(seconds=8.0), Sensor(), 1).csv()
+BELT = {"kind": "belt", "pitch_mm": 2.0, "teeth": 20.0}
 
 #: One good context for each procedure, with the data it needs.
 GOOD = {
@@ -46,6 +51,32 @@ GOOD = {
         None,
     ),
     "ringing-print": ({"speed_mm_s": 80.0, "ripples": [{"count": 4.0, "distance_mm": 8.0}]}, None),
+    "resonance": ({"unit": "m/s2", "excited_axis": "x", "excitation": "sweep", "smoothing_limit_mm": 0.1}, SHAKEN),
+    "shaper": ({"name": "zvd", "frequency_hz": 40.0, "damping_ratio": 0.05}, None),
+    "ripple-source": (
+        {
+            "direction": "x",
+            "observations": [{"speed_mm_s": 80.0, "spacing_mm": 1.8, "u95_mm": 0.05}],
+            "machine": {"kinematics": "corexy", "transmissions": {"a": BELT}},
+        },
+        None,
+    ),
+    "motor-current": ({"reference_v": 0.8, "sense_ohm": 0.1, "gain": 8.0, "rated_a": 1.0}, None),
+    "layer-shift": (
+        {
+            "shift_x_mm": 2.0,
+            "shift_y_mm": 0.0,
+            "u95_mm": 0.1,
+            "kinematics": "bed_slinger",
+            "transmissions": {"x": BELT, "y": BELT},
+        },
+        None,
+    ),
+    "steps": (
+        {"axis": "x", "steps_per_mm": 80.0, "commanded_mm": 100.0, "measured_mm": [99.5, 99.6], "transmission": BELT},
+        None,
+    ),
+    "backlash": ({"limit_mm": 0.04, "resolution_mm": 0.01}, reversal_csv(SimTravel(), [10.0, 12.0, 14.0], 5, 1)),
     "diagnose": ({"printer": {"kinematics": "corexy"}, "findings": [{"finding": "squeak", "axis": "x"}]}, None),
 }
 
@@ -110,6 +141,9 @@ class EveryProcedure(unittest.TestCase):
             ("belt-set", "axial_stiffness_u95_percent"),
             ("belt-tracking", "resolution_mm"),
             ("ringing-print", "amplitude_resolution_mm"),
+            ("resonance", "max_frequency_hz"),
+            ("motor-current", "meter_u95_percent"),
+            ("steps", "stated_u95_mm"),
         ):
             context, data = GOOD[name]
             for bad in (math.nan, math.inf):
@@ -123,7 +157,7 @@ class EveryProcedure(unittest.TestCase):
                 self.assertEqual((e.code, str(path[-1]) in (e.field or "")), ("wrong_type", True), (name, path))
 
     def test_negative_lengths_forces_and_speeds_are_refused(self):
-        may_be_negative = {"travel_mm", "value"}
+        may_be_negative = {"travel_mm", "value", "shift_x_mm", "shift_y_mm"}
         for name, (context, data) in GOOD.items():
             for path in figures(context):
                 if path[-1] not in may_be_negative:
@@ -137,6 +171,8 @@ class EveryProcedure(unittest.TestCase):
 
     def test_what_is_missing_is_asked_for(self):
         for name in GOOD:
+            if name == "backlash":
+                continue  # all of it has a typical default
             e = self.refused(name, {}, GOOD[name][1])
             self.assertEqual(e.code, "missing_field", name)
 

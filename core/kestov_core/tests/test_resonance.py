@@ -1,0 +1,217 @@
+"""resonance on simulated captures: right figures where they can be had, and a refusal with its reason where not."""
+
+import unittest
+
+import numpy as np
+
+from kestov_core import comparing
+from kestov_core.errors import BadInput
+from kestov_core.procedures import run
+from kestov_core.procedures.resonance import ResonanceContext, analyse_rows, least_smoothing, shapers_for
+from kestov_core.signals import shapers
+from kestov_core.simulator.shaking import Sensor, Shake, SimAxis, SimMode, shake
+
+
+def listen(axis, kind="sweep", along="x", seed=1, sensor=None, excited=None, **how):
+    seconds = {"sweep": 20.0, "impulse": 8.0, "ambient": 30.0}[kind]
+    level = {"sweep": 800.0, "impulse": 15000.0, "ambient": 1500.0}[kind]
+    shake_ = Shake(kind=kind, **{"seconds": seconds, "level_mm_s2": level, **how})
+    got = shake(axis, along, shake_, sensor or Sensor(), seed)
+    context = ResonanceContext(unit=got.unit, excited_axis=excited or along, excitation=kind)
+    return analyse_rows(context, got.time_s, got.acceleration)
+
+
+def one(hz=45.0, damping=0.06, **more):
+    return SimAxis(modes=[SimMode(hz=hz, damping=damping)], **more)
+
+
+class RightFigures(unittest.TestCase):
+    def near(self, result, modes):
+        self.assertEqual(len(result.modes), len(modes), result.modes)
+        for found, (hz, damping) in zip(result.modes, modes, strict=True):
+            self.assertLess(abs(found.frequency.value / hz - 1), 0.015)
+            self.assertLess(abs(found.damping_ratio.value / damping - 1), 0.25)
+            self.assertLess(found.frequency.u95, 0.04 * hz)
+
+    def test_one_mode_by_every_excitation(self):
+        for kind in ("sweep", "impulse", "ambient"):
+            for hz, damping in ((28.0, 0.12), (45.0, 0.03), (92.0, 0.07)):
+                with self.subTest(kind=kind, hz=hz):
+                    result = listen(one(hz, damping), kind)
+                    self.near(result, [(hz, damping)])
+                    self.assertIsNotNone(result.recommended)
+
+    def test_two_and_three_modes(self):
+        two = SimAxis(modes=[SimMode(hz=34, damping=0.05, share=0.6), SimMode(hz=61, damping=0.08, share=0.5)])
+        three = SimAxis(
+            modes=[SimMode(hz=28, damping=0.04), SimMode(hz=52, damping=0.05), SimMode(hz=95, damping=0.06)]
+        )
+        for kind in ("sweep", "impulse", "ambient"):
+            with self.subTest(kind=kind):
+                self.near(listen(two, kind), [(34, 0.05), (61, 0.08)])
+                self.near(listen(three, kind, seconds=40.0), [(28, 0.04), (52, 0.05), (95, 0.06)])
+
+    def test_units_jitter_and_gaps_change_nothing_but_what_is_said_of_them(self):
+        for unit in ("m/s2", "g", "mm/s2"):
+            sensor = Sensor(rate_hz=3200, jitter=0.15, unit=unit, gaps=[(3.0, 0.1), (11.0, 0.05)])
+            result = listen(one(), sensor=sensor)
+            self.near(result, [(45, 0.06)])
+            self.assertEqual((result.quality.gaps, result.quality.resampled), (2, True))
+            self.assertAlmostEqual(result.quality.jitter_percent, 15 * 2**0.5, delta=4)
+            self.assertIn("resampled", [w.code for w in result.warnings])
+
+    def test_uncertainties_cover_the_truth(self):
+        for kind in ("sweep", "impulse", "ambient"):
+            inside = 0
+            for seed in range(12):
+                rng = np.random.default_rng(seed)
+                hz, damping = float(rng.uniform(25, 100)), float(rng.uniform(0.02, 0.15))
+                result = listen(one(hz, damping), kind, seed=seed, seconds=15.0)
+                f = result.modes[0].frequency
+                inside += abs(f.value - hz) <= f.u95
+            self.assertGreaterEqual(inside, 10, kind)
+
+    def test_diagonals_are_turned_onto_their_own_axis(self):
+        for along in ("a", "b"):
+            result = listen(one(), along=along)
+            self.near(result, [(45, 0.06)])
+            self.assertNotIn("axis_cross_talk", [w.code for w in result.warnings])
+            self.assertIn("b" if along == "a" else "a", result.spectrum.others)
+
+    def test_the_same_file_by_the_command_line_reader(self):
+        got = shake(one(), "x", Shake(seconds=10.0), Sensor(unit="g"), 3)
+        context = {"unit": "g", "excited_axis": "x", "excitation": "sweep"}
+        by_file = run("resonance", context, got.csv())
+        # Columns in another order, decimal commas, semicolons, a mark and a comment: the same figures.
+        table = [line.split(",") for line in got.csv().decode().splitlines()]
+        turned = "\ufeff# from the bench\n" + "\n".join(
+            ";".join([r[3], r[1], r[0], r[2]]).replace(".", ",") for r in table
+        )
+        again = run("resonance", context, turned.encode())
+        self.assertAlmostEqual(by_file.frequency.value, again.frequency.value, places=6)
+
+
+class Refusals(unittest.TestCase):
+    def refused(self, result, code):
+        self.assertIn(code, [w.code for w in result.warnings])
+        self.assertIsNone(result.recommended)
+        self.assertEqual(result.verdict, "cannot_tell")
+        self.assertTrue(result.why_not)
+        self.assertTrue(result.advice)
+
+    def test_play_comes_first(self):
+        for kind, level in (("sweep", 800), ("impulse", 12000), ("ambient", 800)):
+            with self.subTest(kind=kind):
+                result = listen(one(play_mm=0.03), kind, level_mm_s2=float(level))
+                self.refused(result, "play_suspected")
+                self.assertEqual([a.action for a in result.advice[:2]], ["check_play", "check_drag"])
+                found = {f.finding: f.state for f in result.findings}
+                self.assertEqual(found["resonance_not_linear"], "present")
+
+    def test_a_sound_axis_is_found_linear(self):
+        for kind in ("sweep", "impulse", "ambient"):
+            result = listen(one(), kind)
+            self.assertEqual({f.finding: f.state for f in result.findings}["resonance_not_linear"], "absent")
+
+    def test_the_other_axis_answers_as_much(self):
+        self.refused(listen(one(cross=1.0)), "axis_cross_talk")
+        result = listen(one(cross=1.0))
+        self.assertIn("Y", next(w.message for w in result.warnings if w.code == "axis_cross_talk"))
+
+    def test_too_little_signal(self):
+        for kind, level in (("sweep", 20), ("impulse", 150), ("ambient", 10)):
+            with self.subTest(kind=kind):
+                result = listen(one(), kind, level_mm_s2=float(level), sensor=Sensor(noise_mm_s2=600))
+                self.refused(result, "low_snr")
+
+    def test_the_wrong_kind_of_file(self):
+        # A sweep's record said to be knocks, and a quiet record said to be a sweep.
+        got = shake(one(), "x", Shake(kind="ambient", level_mm_s2=1.0), Sensor(), 1)
+        context = ResonanceContext(unit=got.unit, excited_axis="x", excitation="impulse")
+        self.refused(analyse_rows(context, got.time_s, got.acceleration), "low_snr")
+
+    def test_a_split_peak(self):
+        close = SimAxis(modes=[SimMode(hz=43, damping=0.05), SimMode(hz=46, damping=0.05, share=0.8)])
+        for kind in ("sweep", "impulse"):
+            with self.subTest(kind=kind):
+                self.refused(listen(close, kind), "broad_or_split_peak")
+
+    def test_modes_far_apart_have_no_shaper_and_it_is_said_why(self):
+        far = SimAxis(modes=[SimMode(hz=f, damping=0.02) for f in (35, 65, 104)])
+        result = listen(far)
+        self.assertIsNone(result.recommended)
+        self.assertEqual(result.verdict, "not_judged")
+        self.assertIn("too far apart", result.why_not)
+
+    def test_too_slow_a_sensor(self):
+        self.refused(listen(one(), sensor=Sensor(rate_hz=320)), "aliasing_possible")
+
+    def test_bad_files(self):
+        context = {"unit": "g", "excited_axis": "x", "excitation": "sweep"}
+        good = shake(one(), "x", Shake(seconds=2.0), Sensor(), 1).csv().decode().splitlines()
+        swapped = [*good[:40], good[41], good[40], *good[42:]]
+        for lines, code, row, field in (
+            (good[:30], "too_few_rows", None, "data"),
+            (swapped, "time_not_increasing", 42, "time_s"),
+            ([*good[:99], "0.3,1,zwei,3", *good[99:]], "bad_row", 100, "ay"),
+            ([*good[:99], "0.3,1,2", *good[99:]], "bad_row", 100, "data"),
+            ([*good[:99], "0.3,1,inf,3", *good[99:]], "not_finite", 100, "ay"),
+            (["time_s,ax,az", *good[1:]], "missing_column", 1, "ay"),
+        ):
+            with self.assertRaises(BadInput) as e:
+                run("resonance", context, "\n".join(lines).encode())
+            self.assertEqual((e.exception.code, e.exception.row, e.exception.field), (code, row, field))
+
+
+class WhatItMeans(unittest.TestCase):
+    def test_the_recommended_shaper_leaves_five_percent_at_most_over_the_uncertainty(self):
+        result = listen(one())
+        chosen = next(s for s in result.shapers if s.name == result.recommended)
+        amplitudes = np.array([i.amplitude for i in chosen.impulses])
+        times = np.array([i.time_s for i in chosen.impulses])
+        f = result.modes[0].frequency
+        for hz in (f.value - f.u95, f.value, f.value + f.u95):
+            left = float(shapers.residual(amplitudes, times, hz, result.modes[0].damping_ratio.value))
+            self.assertLessEqual(100 * left, chosen.residual_percent + 1e-6)
+        self.assertLessEqual(chosen.residual_percent, 5)
+        for other in result.shapers:
+            if other.residual_percent <= 5:
+                self.assertGreaterEqual(other.smoothing_mm_per_1000, chosen.smoothing_mm_per_1000)
+
+    def test_acceleration_and_smoothing_go_together(self):
+        for s in listen(one()).shapers:
+            self.assertAlmostEqual(s.max_acceleration_mm_s2 * s.smoothing_mm_per_1000 / 1000, 0.12, places=9)
+
+    def test_following_the_advice_reduces_the_ringing_in_the_simulator(self):
+        """The shaper's impulses instead of one move: the swing after it is what the table says, and far less."""
+        truth = SimMode(hz=45.0, damping=0.06)
+        result = listen(SimAxis(modes=[truth]))
+        chosen = next(s for s in result.shapers if s.name == result.recommended)
+        amplitudes = np.array([i.amplitude for i in chosen.impulses])
+        times = np.array([i.time_s for i in chosen.impulses])
+        self.assertLess(float(shapers.residual(amplitudes, times, truth.hz, truth.damping)), 0.05)
+
+    def test_against_its_own_good_frequency(self):
+        for was, state in ((45.0, "absent"), (60.0, "present")):
+            got = shake(one(), "x", Shake(seconds=15.0), Sensor(), 4)
+            context = ResonanceContext(
+                unit=got.unit, excited_axis="x", excitation="sweep", baseline={"value": was, "u95": 0.2, "unit": "Hz"}
+            )
+            result = analyse_rows(context, got.time_s, got.acceleration)
+            self.assertAlmostEqual(result.stiffness_ratio.value, (45 / was) ** 2, delta=0.02)
+            self.assertEqual({f.finding: f.state for f in result.findings}["resonance_fell"], state)
+
+    def test_a_softer_belt_is_named(self):
+        stiff, soft = listen(one(50.0), along="a").modes, listen(one(44.0), along="b").modes
+        compared = comparing.diagonals(stiff, soft)
+        self.assertEqual((compared.differ, compared.softer), (True, "b"))
+        self.assertAlmostEqual(compared.stiffness_ratio.value, (50 / 44) ** 2, delta=0.03)
+        alike = comparing.diagonals(stiff, listen(one(50.0), along="b", seed=9).modes)
+        self.assertFalse(alike.differ)
+        earlier = comparing.with_earlier(soft, stiff, "in spring")
+        self.assertIn("Softer than in spring: 77%", earlier.words)
+        self.assertIsNone(comparing.diagonals([], soft))
+
+    def test_no_modes_no_shapers(self):
+        self.assertEqual(shapers_for([], 0.12), [])
+        self.assertIsNone(least_smoothing([]))
