@@ -28,7 +28,7 @@ def main() -> int:
         prog="kestov", description="The axes of a workshop's 3D printers: measured, set, proven, recorded."
     )
     commands = parser.add_subparsers(
-        dest="command", required=True, metavar="start | test | core | bench | demo | manage"
+        dest="command", required=True, metavar="start | test | core | bench | demo | stand-in | manage"
     )
     start.arguments(commands.add_parser("start", help="set up what is missing and serve on http://127.0.0.1:8700"))
     test = commands.add_parser("test", help="set up what is missing and run every test and check")
@@ -36,6 +36,9 @@ def main() -> int:
     bench = commands.add_parser("bench", help="how fast and how good it is, as ratios measured in one run")
     bench.add_argument("name", choices=sorted(f.stem.replace("_", "-") for f in (ROOT / "bench").glob("*.py")))
     bench.add_argument("rest", nargs=argparse.REMAINDER)
+    stand_in = commands.add_parser("stand-in", help="a simulated accelerometer on the network, for trying the tool")
+    stand_in.add_argument("--bind", default="127.0.0.1", help="address to answer on")
+    stand_in.add_argument("--port", type=int, default=8701)
     commands.add_parser("core", help="run one measuring procedure on the command line")
     demo = commands.add_parser("demo", help="load the demo workshop")
     demo.add_argument("--reset", action="store_true", help="throw the present demo away and begin anew")
@@ -50,6 +53,8 @@ def main() -> int:
         return test_all.main(args.only)
     if args.command == "bench":
         return _into_python([str(ROOT / "bench" / f"{args.name.replace('-', '_')}.py"), *args.rest], "core")
+    if args.command == "stand-in":
+        return _into_python([str(ROOT / "ops" / "stand_in.py"), args.bind, str(args.port)], "core")
     return _manage(["demo", *(["--reset"] if args.reset else [])] if args.command == "demo" else args.rest)
 
 

@@ -32,6 +32,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--empty", action="store_true", help="do not load the demo workshop; ask for the first account")
     parser.add_argument("--bind", default="127.0.0.1", help="address to serve on (0.0.0.0 for the workshop's network)")
     parser.add_argument("--port", type=int, default=8700)
+    parser.add_argument(
+        "--stand-in-port", type=int, default=8701, help="port of the demo's simulated accelerometer (0: none)"
+    )
     parser.add_argument("--workers", type=int, default=2, help="web processes")
     parser.add_argument(
         "--host", action="append", default=[], metavar="NAME", help="a further name this machine is reached by"
@@ -61,6 +64,7 @@ def main(args: argparse.Namespace) -> int:
         signal.signal(number, _on_signal)
     cluster: Cluster | None = None
     server: subprocess.Popen[bytes] | None = None
+    stand_in: subprocess.Popen[bytes] | None = None
     try:
         with setup.locked("start", "Kestov is already running from this folder. Stop it first (Ctrl-C where it runs)."):
             if not 1 <= args.port <= 65535:
@@ -91,6 +95,7 @@ def main(args: argparse.Namespace) -> int:
                 _manage(env, ["demo", "--if-empty"], "Loading the demo workshop", aloud=True)
             env["KESTOV_FIRST_CODE"] = code = str(secrets.randbelow(900000) + 100000)
             server = _serve(args, env, certificate)
+            stand_in = None if args.empty else _stand_in(args, env)
             address = _wait(args, server, certificate is not None)
             _greet(address, code, args, certificate is not None)
             code_ = server.wait()
@@ -111,8 +116,19 @@ def main(args: argparse.Namespace) -> int:
                 server.wait(10)
             except subprocess.TimeoutExpired:
                 server.kill()
+        if stand_in and stand_in.poll() is None:
+            stand_in.terminate()
+            stand_in.wait()
         if cluster:
             cluster.stop()
+
+
+def _stand_in(args: argparse.Namespace, env: dict[str, str]) -> subprocess.Popen[bytes] | None:
+    """The demo's accelerometer on loopback. Where its port is taken, the demo goes without."""
+    if not args.stand_in_port or not port_is_free("127.0.0.1", args.stand_in_port):
+        return None
+    command = [setup.PYTHON, ROOT / "ops" / "stand_in.py", "127.0.0.1", str(args.stand_in_port)]
+    return subprocess.Popen(command, env=env, start_new_session=True)
 
 
 def _names(args: argparse.Namespace) -> list[str]:

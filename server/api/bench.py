@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 from uuid import UUID
 
 from cases.models import Action
@@ -13,14 +13,12 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from kestov_core.machine import BeltTransmission, Kinematics, axial_stiffness_typical, linear_density_typical
-from kestov_core.procedures.belt_deflection import BeltDeflectionContext
 from kestov_core.procedures.belt_pluck import PluckHeard
 from kestov_core.procedures.belt_set import BeltSetResult
-from kestov_core.procedures.belt_tracking import BeltTrackingContext
-from kestov_core.procedures.ringing_print import RingingPrintContext
-from kestov_core.quantities import Quantity
+from kestov_core.procedures.ripple_source import Machine
+from kestov_core.quantities import Quantity, Verdict
 from measuring import recording
-from measuring.models import Capture
+from measuring.models import Capture, headline, latest_results
 from measuring.rounds import Round, current_round, places_of, rounds, set_belts, target_of
 from ninja import File, Form, Router, Schema, UploadedFile
 from people.clock import now
@@ -36,7 +34,7 @@ from .shapes import CaptureOut, capture_out, person
 
 router = Router(tags=["bench"])
 
-Source = Literal["file", "microphone", "standin", "lossy", "typed"]
+Source = Literal["file", "microphone", "standin", "lossy", "typed", "network"]
 
 
 class BenchBelt(Schema):
@@ -64,6 +62,18 @@ class InstrumentOut(Schema):
     name: str
     kind: str
     overdue: bool
+    on_network: bool
+
+
+class LastFigure(Schema):
+    """The newest capture of a procedure at a place."""
+
+    procedure: str
+    place: str
+    quantity: Quantity | None
+    verdict: Verdict
+    at: datetime
+    capture_id: UUID
 
 
 class BenchOut(Schema):
@@ -73,6 +83,8 @@ class BenchOut(Schema):
     simulated: bool
     belts: list[BenchBelt]
     instruments: list[InstrumentOut]
+    machine: Machine
+    last: list[LastFigure]
 
 
 class RoundReading(Schema):
@@ -130,18 +142,6 @@ class ReadingsMeta(Schema):
     circumstances: dict[str, str | float | None] = {}
 
 
-class DeflectionIn(ReadingsMeta):
-    context: BeltDeflectionContext
-
-
-class TrackingIn(ReadingsMeta):
-    context: BeltTrackingContext
-
-
-class RingingIn(ReadingsMeta):
-    context: RingingPrintContext
-
-
 class Heard(Schema):
     """What the core hears in a recording so far."""
 
@@ -168,7 +168,8 @@ class StandIn(Schema):
     case_id: int | None = None
 
 
-def _printer(printer_id: int, place: str | None = None) -> Printer:
+def the_printer(printer_id: int, place: str | None = None) -> Printer:
+    """A printer in use; with a place, one that has a belt there."""
     printer = get_object_or_404(Printer.objects.select_related("model", "place"), pk=printer_id, retired=False)
     if place is not None and place not in printer.model.motion().belts():
         raise Problem(422, "out_of_range", f"{printer.name} has no belt “{place}”.", "place")
@@ -178,7 +179,7 @@ def _printer(printer_id: int, place: str | None = None) -> Printer:
 @router.get("/printers/{printer_id}/bench", auth=may("bench.see"), response=BenchOut, operation_id="bench.see")
 def bench(request: HttpRequest, printer_id: int):
     """What the bench for belts needs to know of a machine."""
-    printer = _printer(printer_id)
+    printer = the_printer(printer_id)
     motion = printer.model.motion()
     today = now().date()
     return BenchOut(
@@ -188,10 +189,39 @@ def bench(request: HttpRequest, printer_id: int):
         simulated=printer.simulated is not None,
         belts=[_belt(printer, place, belt) for place, belt in motion.belts().items()],
         instruments=[
-            InstrumentOut(id=i.pk, name=i.name, kind=i.kind, overdue=i.check_due is not None and i.check_due < today)
+            InstrumentOut(
+                id=i.pk,
+                name=i.name,
+                kind=i.kind,
+                overdue=i.check_due is not None and i.check_due < today,
+                on_network=bool(i.address),
+            )
             for i in Instrument.objects.all()
         ],
+        machine=machine_of(printer),
+        last=[
+            LastFigure(
+                procedure=c.procedure,
+                place=c.place,
+                quantity=headline(r.found),
+                verdict=r.verdict,
+                at=c.taken_at,
+                capture_id=c.id,
+            )
+            for c, r in latest_results(printer)
+        ],
     )
+
+
+def machine_of(printer: Printer) -> Machine:
+    """What a pattern on a wall can come of: the model's drives, and what the axes rang with when last measured."""
+    motion = printer.model.motion()
+    modes = {
+        c.place: [m["frequency"]["value"] for m in r.found["modes"]]
+        for c, r in latest_results(printer)
+        if c.procedure == "resonance" and r.verdict != "cannot_tell"
+    }
+    return Machine(kinematics=motion.kinematics, transmissions=motion.transmissions, modes_hz=modes)
 
 
 def _belt(printer: Printer, place: str, belt: BeltTransmission) -> BenchBelt:
@@ -255,7 +285,7 @@ def _pluck_context(printer: Printer, place: str, span_mm: float | None, mains_hz
     }
 
 
-def _store(
+def store(
     request: HttpRequest,
     printer: Printer,
     meta: CaptureMeta | ReadingsMeta,
@@ -310,67 +340,26 @@ def _store(
 @once
 def pluck(request: HttpRequest, printer_id: int, meta: Form[str], file: File[UploadedFile]):
     """Take a recording of plucks as a WAV file. ``meta`` is a CaptureMeta as JSON."""
-    about = parse_meta(meta)
-    printer = _printer(printer_id, about.place)
+    about = parse_meta(meta, CaptureMeta)
+    printer = the_printer(printer_id, about.place)
     if (file.size or 0) > settings.MAX_UPLOAD:
         raise Problem(413, "too_large", "The recording is over 64 MB. Ten seconds are plenty.", "file")
     data = file.read()
     context = _pluck_context(printer, about.place, about.span_mm, about.mains_hz)
-    return _store(request, printer, about, "belt-pluck", context, data, file.name or "recording.wav", about.source)
+    return store(request, printer, about, "belt-pluck", context, data, file.name or "recording.wav", about.source)
 
 
-def parse_meta(meta: str) -> CaptureMeta:
+Meta = TypeVar("Meta", bound=Schema)
+
+
+def parse_meta(meta: str, shape: type[Meta]) -> Meta:
     """The form's JSON field as its model; what is wrong is named."""
     try:
-        return CaptureMeta.model_validate_json(meta)
+        return shape.model_validate_json(meta)
     except ValidationError as e:
         first = e.errors(include_url=False)[0]
         field = ".".join(str(p) for p in first["loc"]) or "meta"
         raise Problem(422, "out_of_range", f"{field}: {first['msg']}", field) from e
-
-
-def _readings(request: HttpRequest, printer_id: int, payload: Any, procedure: str) -> CaptureOut:
-    printer = _printer(printer_id)
-    if procedure != "ringing-print":
-        _printer(printer_id, payload.place)
-    context = payload.context.model_dump(mode="json", exclude_none=True)
-    return _store(request, printer, payload, procedure, context, None, "", "typed")
-
-
-@router.post(
-    "/printers/{printer_id}/belt-deflection",
-    auth=may("bench.readings"),
-    response=CaptureOut,
-    operation_id="bench.deflection",
-)
-@once
-def deflection(request: HttpRequest, printer_id: int, payload: DeflectionIn):
-    """Take readings of force and deflection."""
-    return _readings(request, printer_id, payload, "belt-deflection")
-
-
-@router.post(
-    "/printers/{printer_id}/belt-tracking",
-    auth=may("bench.readings"),
-    response=CaptureOut,
-    operation_id="bench.tracking",
-)
-@once
-def tracking(request: HttpRequest, printer_id: int, payload: TrackingIn):
-    """Take clearances along the travel."""
-    return _readings(request, printer_id, payload, "belt-tracking")
-
-
-@router.post(
-    "/printers/{printer_id}/ringing-print",
-    auth=may("bench.readings"),
-    response=CaptureOut,
-    operation_id="bench.ringing",
-)
-@once
-def ringing(request: HttpRequest, printer_id: int, payload: RingingIn):
-    """Take counts of ripples on a print."""
-    return _readings(request, printer_id, payload, "ringing-print")
 
 
 @router.post(
@@ -391,14 +380,14 @@ def chunk(request: HttpRequest, recording_id: UUID, number: int, rate_hz: int):
 @once
 def finish(request: HttpRequest, printer_id: int, recording_id: UUID, payload: CaptureMeta, chunks: int):
     """Make a capture of a live recording, once all its chunks have come."""
-    printer = _printer(printer_id, payload.place)
+    printer = the_printer(printer_id, payload.place)
     known = Capture.objects.filter(pk=payload.id, printer=printer, taken_by=request.user).first()
     if known is not None:
         # Made already; the answer was lost on the way, and the pieces are gone.
         return capture_out(known)
     data = recording.assemble(recording_id, chunks, request.user)
     context = _pluck_context(printer, payload.place, payload.span_mm, payload.mains_hz)
-    out = _store(request, printer, payload, "belt-pluck", context, data, "microphone.wav", "microphone")
+    out = store(request, printer, payload, "belt-pluck", context, data, "microphone.wav", "microphone")
     recording.forget(recording_id, request.user)
     return out
 
@@ -412,7 +401,7 @@ def stand_in(request: HttpRequest, printer_id: int, payload: StandIn):
     from kestov_core.simulator import machine as simulator
     from kestov_core.simulator.sound import wav
 
-    printer = _printer(printer_id, payload.place)
+    printer = the_printer(printer_id, payload.place)
     printer = Printer.objects.select_for_update(of=("self",)).select_related("model").get(pk=printer.pk)
     if printer.simulated is None:
         raise Problem(409, "not_simulated", "This is a real machine: record it, or load a file.")
@@ -421,13 +410,13 @@ def stand_in(request: HttpRequest, printer_id: int, payload: StandIn):
     printer.save(update_fields=["simulated"])
     meta = CaptureMeta(id=payload.id, place=payload.place, case_id=payload.case_id, source="standin")
     context = _pluck_context(printer, payload.place, None, None)
-    return _store(request, printer, meta, "belt-pluck", context, wav(sound), "stand-in.wav", "standin")
+    return store(request, printer, meta, "belt-pluck", context, wav(sound), "stand-in.wav", "standin")
 
 
 @router.get("/printers/{printer_id}/rounds", auth=may("bench.rounds"), response=RoundsOut, operation_id="bench.rounds")
 def see_rounds(request: HttpRequest, printer_id: int, place: str, case_id: int | None = None):
     """The rounds of setting a belt and its partner, and what to turn now."""
-    printer = _printer(printer_id, place)
+    printer = the_printer(printer_id, place)
     case = printer.cases.filter(pk=case_id).first() if case_id is not None else None
     places = places_of(printer, place)
     past = rounds(printer, places, case)
@@ -466,7 +455,7 @@ def act(request: HttpRequest, printer_id: int, payload: Turn):
     """Write down what was turned. On a simulated machine it is turned, too."""
     from kestov_core.simulator import machine as simulator
 
-    _printer(printer_id, payload.place)
+    the_printer(printer_id, payload.place)
     printer = Printer.objects.select_for_update(of=("self",)).select_related("model").get(pk=printer_id)
     case = lock_case(payload.case_id, printer)
     if payload.turns == 0 or abs(payload.turns) > 20:

@@ -5,14 +5,15 @@ from __future__ import annotations
 import csv
 import io
 import json
-from typing import Literal
+from collections.abc import Iterator
+from typing import Any, Literal
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import procedures
 from kestov_core.errors import BadInput
-from kestov_core.signals.views import SoundView
+from kestov_core.signals.views import ShakenView, SoundView
 from measuring.models import Capture
 from ninja import Router
 
@@ -45,8 +46,26 @@ def view_capture(request: HttpRequest, capture_id: UUID):
     result = capture.latest()
     if raw is None or result is None:
         raise Problem(404, "not_found", "This capture has no recording; its figures were typed.")
+    if capture.procedure != "belt-pluck":
+        raise Problem(404, "not_found", "This capture is no recording of sound.")
     used = [p["at_s"] for p in result.found["plucks"] if p["used"]]
     return sound_view(read_wav(raw), used, 7.5 * result.found["frequency"]["value"])
+
+
+@router.get(
+    "/captures/{capture_id}/shaken", auth=may("captures.view"), response=ShakenView, operation_id="captures.shaken"
+)
+def view_shaken(request: HttpRequest, capture_id: UUID):
+    """Time, and time against frequency, of an accelerometer's record, thinned out by least and greatest."""
+    from kestov_core.procedures.resonance import ResonanceContext, even_samples
+    from kestov_core.signals.views import shaken_view
+
+    capture = _capture(capture_id)
+    raw = capture.raw()
+    if raw is None or capture.procedure != "resonance":
+        raise Problem(404, "not_found", "This capture is no accelerometer's record.")
+    context = ResonanceContext.model_validate(capture.context)
+    return shaken_view(even_samples(context, raw), context.max_frequency_hz)
 
 
 @router.get("/captures/{capture_id}/raw", auth=may("captures.raw"), operation_id="captures.raw")
@@ -58,7 +77,8 @@ def raw_capture(request: HttpRequest, capture_id: UUID):
     if raw is None:
         body, kind, ending = json.dumps(capture.context, indent=1).encode(), "application/json", "json"
     else:
-        body, kind, ending = raw, "audio/wav", "wav"
+        is_table = procedures.get(capture.procedure).data == "csv"
+        body, kind, ending = (raw, "text/csv", "csv") if is_table else (raw, "audio/wav", "wav")
     return HttpResponse(
         body, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}.{ending}"'}
     )
@@ -81,12 +101,26 @@ def export_result(request: HttpRequest, capture_id: UUID, kind: Literal["json", 
     rows = csv.writer(out)
     rows.writerow(["field", "value", "u95", "unit"])
     rows.writerow(["verdict", result.verdict, "", ""])
-    for field, value in result.found.items():
-        if isinstance(value, dict) and "value" in value:
-            rows.writerow([field, value["value"], value.get("u95"), value.get("unit")])
-        elif isinstance(value, (int, float, str)) and field != "verdict":
-            rows.writerow([field, value, "", ""])
+    for field, value, u95, unit in _figures(result.found):
+        rows.writerow([field, value, u95, unit])
     return HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8", headers={"Content-Disposition": name})
+
+
+def _figures(node: Any, path: str = "") -> Iterator[tuple[str, Any, Any, Any]]:
+    """Every figure and word of a result with the path to it; verdict, advice and findings have their own place."""
+    if isinstance(node, dict) and {"value", "unit"} <= set(node):
+        yield path, node["value"], node.get("u95"), node["unit"]
+    elif isinstance(node, dict):
+        for name, value in node.items():
+            if path or name not in ("verdict", "advice", "warnings", "findings"):
+                yield from _figures(value, f"{path}.{name}" if path else name)
+    elif isinstance(node, list) and len(node) > 24 and isinstance(node[0], float):
+        return  # a curve: it is in the JSON, and drawn
+    elif isinstance(node, list):
+        for i, value in enumerate(node):
+            yield from _figures(value, f"{path}.{i}")
+    elif node is not None:
+        yield path, node, "", ""
 
 
 @router.post(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from datetime import datetime
 from typing import Literal
 
@@ -23,6 +22,7 @@ from workshop.models import Printer
 from .case_view import CaseOut, case_out, proven
 from .once import once
 from .permissions import may, own_or_technician
+from .pictures import read_picture
 from .problems import Problem
 from .shapes import CaseBrief, case_brief
 
@@ -298,31 +298,11 @@ def comment(request: HttpRequest, case_id: int, payload: Words):
 def add_picture(request: HttpRequest, case_id: int, file: File[UploadedFile], words: Form[str] = ""):
     """Add a picture (JPEG, PNG or WebP by content, up to 12 MB). It is re-encoded: hidden data does not come along."""
     case = _case(request, case_id)
-    image, width, height = _picture(file.read(settings.MAX_PICTURE + 1))
+    image, width, height = read_picture(file.read(settings.MAX_PICTURE + 1))
     Picture.objects.create(
         case=case, image=image, width=width, height=height, words=words.strip()[:200], by=request.user, at=now()
     )
     return case_out(case, request.user)
-
-
-def _picture(data: bytes) -> tuple[bytes, int, int]:
-    from PIL import Image, ImageOps, UnidentifiedImageError
-
-    if not data:
-        raise Problem(422, "empty_file", "The picture is empty.", "file")
-    if len(data) > settings.MAX_PICTURE:
-        raise Problem(413, "too_large", "The picture is over 12 MB. Take it at a lower resolution.", "file")
-    try:
-        with Image.open(io.BytesIO(data), formats=("JPEG", "PNG", "WEBP")) as opened:
-            if opened.width * opened.height > 60_000_000:
-                raise Problem(413, "too_large", "The picture has over 60 million points.", "file")
-            picture = ImageOps.exif_transpose(opened).convert("RGB")
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as e:
-        raise Problem(422, "not_a_picture", "This is not a JPEG, PNG or WebP picture.", "file") from e
-    picture.thumbnail((2000, 2000))
-    out = io.BytesIO()
-    picture.save(out, "JPEG", quality=85)
-    return out.getvalue(), picture.width, picture.height
 
 
 @router.get("/pictures/{picture_id}", auth=may("cases.picture"), operation_id="cases.picture")

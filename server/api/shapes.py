@@ -7,18 +7,36 @@ from typing import Any, Literal
 from uuid import UUID
 
 from cases.models import Case
+from kestov_core import procedures
 from kestov_core.condition import Condition, Fitness
+from kestov_core.procedures.backlash import BacklashResult
 from kestov_core.procedures.belt_deflection import BeltDeflectionResult
 from kestov_core.procedures.belt_pluck import BeltPluckResult
 from kestov_core.procedures.belt_tracking import BeltTrackingResult
+from kestov_core.procedures.layer_shift import LayerShiftResult
+from kestov_core.procedures.motor_current import MotorCurrentResult
+from kestov_core.procedures.resonance import ResonanceResult
 from kestov_core.procedures.ringing_print import RingingPrintResult
+from kestov_core.procedures.ripple_source import RippleSourceResult
+from kestov_core.procedures.steps import StepsResult
 from kestov_core.quantities import Quantity, Verdict
 from measuring.models import Capture, Result
 from ninja import Schema
 from people.models import User
 from workshop.condition import PrinterCondition
 
-Found = BeltPluckResult | BeltDeflectionResult | BeltTrackingResult | RingingPrintResult
+Found = (
+    BacklashResult
+    | BeltDeflectionResult
+    | BeltPluckResult
+    | BeltTrackingResult
+    | LayerShiftResult
+    | MotorCurrentResult
+    | ResonanceResult
+    | RingingPrintResult
+    | RippleSourceResult
+    | StepsResult
+)
 CaseState = Literal["reported", "in_work", "not_verified", "closed"]
 
 
@@ -129,5 +147,6 @@ def capture_out(capture: Capture, result: Result | None = None) -> CaptureOut:
         context=capture.context,
         core_version=result.core_version,
         verdict=result.verdict,
-        found=result.found,
+        # By the procedure's own shape: what fits two shapes is not guessed.
+        found=procedures.get(capture.procedure).result.model_validate(result.found),
     )

@@ -82,6 +82,7 @@ class InstrumentIn(Schema):
     checked_on: date | None = None
     checked_against: str = Field("", max_length=120)
     check_due: date | None = None
+    address: str = Field("", max_length=120, pattern=r"^([A-Za-z0-9.\-]+:[0-9]{1,5})?$")
 
 
 class InstrumentFull(InstrumentIn):

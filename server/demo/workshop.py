@@ -17,7 +17,9 @@ import numpy as np
 from django.test import Client
 from django.utils import timezone
 from kestov_core.machine import Description
+from kestov_core.simulator.instruments import SimTravel
 from kestov_core.simulator.machine import SimBelt, SimMachine
+from kestov_core.simulator.shaking import SimAxis, SimMode
 from people.clock import at
 from people.models import Role, User
 from workshop.models import Printer
@@ -44,6 +46,26 @@ PRINTERS = [
     ("Capstan", "Plover Tall", "Slipway room", {"t1": 1.0, "t2": 0.98, "t3": 1.03}),
     ("Longsplice", "Godwit Endless", "Slipway room", {"x": 1.03, "y": 0.97, "z": 1.0}),
 ]
+
+#: What single axes truly ring with and how they travel; what is not named is sound.
+AXES = {
+    "Bowline": {
+        "a": SimAxis(modes=[SimMode(hz=41.5, damping=0.055), SimMode(hz=88, damping=0.06, share=0.25)]),
+        "b": SimAxis(modes=[SimMode(hz=46.0, damping=0.05), SimMode(hz=88, damping=0.06, share=0.25)]),
+        "x": SimAxis(modes=[SimMode(hz=43.0, damping=0.055)], cross=0.2),
+    },
+    "Marline": {
+        "x": SimAxis(modes=[SimMode(hz=52.0, damping=0.06)]),
+        "y": SimAxis(modes=[SimMode(hz=44.0, damping=0.07), SimMode(hz=71.0, damping=0.08, share=0.5)]),
+    },
+    "Windlass": {"x": SimAxis(modes=[SimMode(hz=45.0, damping=0.06)], play_mm=0.03)},
+    "Halyard": {"y": SimAxis(modes=[SimMode(hz=31.0, damping=0.08)])},
+}
+TRAVEL = {
+    "Windlass": {"x": SimTravel(backlash_mm=0.085)},
+    "Halyard": {"x": SimTravel(scale=0.9945)},
+    "Marline": {"x": SimTravel(backlash_mm=0.012)},
+}
 
 
 def exists() -> bool:
@@ -78,6 +100,8 @@ class Maker:
         self.say("Playing four months of its record through the simulated machines …")
         for days in (112, 81, 50, 22):
             self._service_round(days)
+        self._resonances()
+        self._travels()
         self._closed_cases()
         self._open_cases()
 
@@ -128,6 +152,25 @@ class Maker:
                 "checked_against": "bottle of 500 g water",
                 "check_due": self._day(-90),
             },
+            {
+                "name": "Dial indicator 10 mm",
+                "kind": "dial indicator",
+                "resolution": 0.01,
+                "u95": 0.01,
+                "unit": "mm",
+                "checked_on": self._day(120),
+                "checked_against": "gauge block 5 mm",
+                "check_due": self._day(-60),
+            },
+            {
+                "name": "Accelerometer on the bench",
+                "kind": "accelerometer",
+                "unit": "m/s2",
+                "checked_on": self._day(30),
+                "checked_against": "standing on each side, 9.81 m/s²",
+                "check_due": self._day(-150),
+                "address": "127.0.0.1:8701",
+            },
         ):
             shop = self.call("lead", "POST", "/workshop/instruments", row)
         places = {p["name"]: p["id"] for p in shop["places"]}
@@ -146,13 +189,13 @@ class Maker:
                 },
             )
         for name, model, _, shares in PRINTERS:
-            sim = self._truth(models[model], shares, seed=100 + sum(name.encode()))
+            sim = self._truth(name, models[model], shares, seed=100 + sum(name.encode()))
             Printer.objects.filter(name=name).update(simulated=sim.model_dump(mode="json"))
 
     def _day(self, ago: int) -> str:
         return (self.today - timedelta(days=ago)).date().isoformat()
 
-    def _truth(self, model: dict[str, Any], shares: dict[str, float], seed: int) -> SimMachine:
+    def _truth(self, name: str, model: dict[str, Any], shares: dict[str, float], seed: int) -> SimMachine:
         """True belts near the model's nominal figures. Tensions start well and drift to today's shares over months."""
         motion = Description.model_validate(model["description"])
         limits = {x["place"]: x for x in model["limits"] if x["what"] == "tension"}
@@ -173,7 +216,13 @@ class Maker:
                 decay_s=float(self.rng.uniform(0.22, 0.4)),
                 partner=motion.partner(place),
             )
-        return SimMachine(belts=belts, coupling=0.1 if motion.pairs else 0.0, seed=seed)
+        return SimMachine(
+            belts=belts,
+            coupling=0.1 if motion.pairs else 0.0,
+            seed=seed,
+            axes=AXES.get(name, {}),
+            travel=TRAVEL.get(name, {}),
+        )
 
     # what happens
 
@@ -201,8 +250,82 @@ class Maker:
             who,
             "POST",
             f"/printers/{printer.pk}/stand-in",
-            {"id": str(uuid.UUID(bytes=self.rng.bytes(16), version=4)), "place": place, "case_id": case},
+            {"id": self._key(), "place": place, "case_id": case},
         )
+
+    def shake(self, who: str, name: str, place: str, case: int | None = None) -> Any:
+        return self.call(
+            who,
+            "POST",
+            f"/printers/{self._printer(name).pk}/resonance/stand-in",
+            {"id": self._key(), "place": place, "case_id": case, "excitation": "sweep", "seconds": 15.0},
+        )
+
+    def _key(self) -> str:
+        return str(uuid.UUID(bytes=self.rng.bytes(16), version=4))
+
+    def _softened(self, name: str, place: str, share: float) -> None:
+        """Set what a direction rings with to a share of today's frequency, as it was (or will be) another day."""
+        printer = self._printer(name)
+        sim = SimMachine.model_validate(printer.simulated)
+        for mode, today in zip(sim.axes[place].modes, AXES[name][place].modes, strict=True):
+            mode.hz = today.hz * share
+        printer.simulated = sim.model_dump(mode="json")
+        printer.save(update_fields=["simulated"])
+
+    def _resonances(self) -> None:
+        """Recorded after two of the services: stiffer then than today on Bowline, where the belts have slackened since."""
+        for days, share in ((112, 1.12), (50, 1.07)):
+            for k, (name, place) in enumerate((("Bowline", "a"), ("Bowline", "b"), ("Marline", "x"), ("Marline", "y"))):
+                self._softened(name, place, share if name == "Bowline" and place == "a" else 1.0)
+                with at(self.today - timedelta(days=days, hours=1) + timedelta(minutes=9 * k)):
+                    self.shake("tech", name, place)
+        self._softened("Bowline", "a", 1.0)
+
+    def _travels(self) -> None:
+        """A steps test with its change in the ledger, and a reversal test."""
+        halyard, marline = self._printer("Halyard"), self._printer("Marline")
+        with at(self.today - timedelta(days=40)):
+            got = self.call("tech2", "GET", f"/printers/{halyard.pk}/practice-readings?procedure=steps&place=x")
+            capture = self.call(
+                "tech2",
+                "POST",
+                f"/printers/{halyard.pk}/steps",
+                {
+                    "id": self._key(),
+                    "place": "x",
+                    "context": {
+                        "axis": "x",
+                        "steps_per_mm": 80.44,
+                        "commanded_mm": 100,
+                        "measured_mm": [round(r["measured_mm"] * 80.44 / 80 / 0.9945, 2) for r in got["rows"]],
+                        "transmission": {"kind": "belt"},
+                    },
+                },
+            )
+            self.call(
+                "tech2",
+                "POST",
+                f"/printers/{halyard.pk}/ledger",
+                {
+                    "name": "steps_x",
+                    "value": capture["found"]["steps_per_mm_new"]["value"],
+                    "was": 80.44,
+                    "unit": "steps/mm",
+                    "reason": "Somebody had tuned it to a small cube; back to theory.",
+                    "capture_id": capture["id"],
+                },
+            )
+        with at(self.today - timedelta(days=19)):
+            rows = self.call("tech", "GET", f"/printers/{marline.pk}/practice-readings?procedure=backlash&place=x")[
+                "rows"
+            ]
+            self.call(
+                "tech",
+                "POST",
+                f"/printers/{marline.pk}/backlash",
+                {"id": self._key(), "place": "x", "rows": rows, "context": {"axis": "x"}},
+            )
 
     def _service_round(self, days: int) -> None:
         """The monthly look: every belt plucked, one machine after the other."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import uuid
 import zlib
+from typing import Any
 
 from django.db import models
 from kestov_core import CORE_VERSION, procedures
@@ -47,7 +48,8 @@ class Capture(models.Model):
 
     def put(self, data: bytes, name: str) -> None:
         """Take a file in, before the first save."""
-        self.data = zlib.compress(data, 6)
+        # A large table is packed quickly rather than tightly.
+        self.data = zlib.compress(data, 6 if len(data) < 4_000_000 else 1)
         self.data_name, self.data_bytes = name[:120], len(data)
         self.sha256 = hashlib.sha256(data).hexdigest()
 
@@ -56,15 +58,15 @@ class Capture(models.Model):
         from people.clock import now
 
         found = procedures.run(self.procedure, self.context, self.raw()).model_dump(mode="json")
-        headline = found.get("tension") or found.get("wander") or found.get("frequency") or {}
+        first = headline(found) or {}
         return Result.objects.create(
             capture=self,
             core_version=CORE_VERSION,
             found=found,
             verdict=found["verdict"],
-            value=headline.get("value"),
-            u95=headline.get("u95"),
-            unit=headline.get("unit") or "",
+            value=first.get("value"),
+            u95=first.get("u95"),
+            unit=first.get("unit") or "",
             computed_at=now(),
         )
 
@@ -87,6 +89,50 @@ class Result(models.Model):
 
     class Meta:
         ordering = ["-computed_at"]
+
+
+#: The figure that stands for a result, first of these that it has.
+_HEADLINES = ("tension", "wander", "frequency", "reversal_value", "percent_of_rated", "error", "spacing")
+
+
+def headline(found: dict[str, Any]) -> dict[str, Any] | None:
+    """The quantity of a result that lists and trends show; None where it has none (a layer's shift)."""
+    return next((found[name] for name in _HEADLINES if found.get(name)), None)
+
+
+class StoredValue(models.Model):
+    """The settings ledger: a value set on a machine, what it was before, why, and by whom. Rows are only ever added."""
+
+    printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="ledger")
+    name = models.CharField(max_length=40)
+    value = models.FloatField()
+    was = models.FloatField(null=True)
+    unit = models.CharField(max_length=12)
+    reason = models.CharField(max_length=200, blank=True)
+    capture = models.ForeignKey(Capture, null=True, on_delete=models.PROTECT, related_name="+")
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        indexes = [models.Index(fields=["printer", "name", "-at"])]
+
+
+class WallPicture(models.Model):
+    """A photograph of a printed wall, what was marked in it, and the spacing that came of it."""
+
+    printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="wall_pictures")
+    image = models.BinaryField()
+    kind = models.CharField(max_length=20)
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    marks = models.JSONField(null=True)
+    found = models.JSONField(null=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-at"]
 
 
 class Chunk(models.Model):

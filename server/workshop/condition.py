@@ -9,7 +9,7 @@ from typing import Any
 
 from kestov_core.condition import Condition, Evidence, Fitness, condition_of, fitness_of, worst
 from kestov_core.machine import AXES_OF_BELT
-from measuring.models import Capture, Result, latest_results
+from measuring.models import Capture, Result, headline, latest_results
 from people.clock import now
 
 from .models import Printer
@@ -18,6 +18,12 @@ _WORDS = {
     "out_of_adjustment": "belt {place} is out of adjustment",
     "worn": "belt {place} is worn",
     "failed": "belt {place} has failed",
+}
+#: Procedures that judge an axis or its motor, not a belt.
+_OF_AXES = ("backlash", "steps", "motor-current")
+_AXIS_WORDS = {
+    "out_of_adjustment": "a setting of {place} is off",
+    "worn": "axis {place} has play",
 }
 
 
@@ -52,12 +58,23 @@ def condition(printer: Printer, open_case_in_work: bool = False) -> PrinterCondi
     places = [_of_place(place, newest, printer) for place in motion.belts()]
     axes_of = AXES_OF_BELT[motion.kinematics]
     axes: dict[str, list[Condition]] = {a: [] for a in ("x", "y", "z")}
+    on_axes = [
+        _judge(c.place, (c, r), printer) for c, r in newest if c.procedure in _OF_AXES and r.verdict != "not_judged"
+    ]
+    for found in on_axes:
+        if found.place in axes:
+            axes[found.place].append(found.condition)
     for found in places:
         for axis in axes_of.get(found.place, ()):
             axes[axis].append(found.condition)
     by_axis: dict[str, Condition] = {a: worst(c) for a, c in axes.items()}
     troubles = [
         (_WORDS[p.condition].format(place=p.place.upper()), p.condition) for p in places if p.condition in _WORDS
+    ]
+    troubles += [
+        (_AXIS_WORDS[p.condition].format(place=p.place.upper()), p.condition)
+        for p in on_axes
+        if p.condition in _AXIS_WORDS
     ]
     fitness, reason = fitness_of(printer.tagged_out or None, open_case_in_work, troubles)
     return PrinterCondition(places, by_axis, fitness, reason, [words for words, _ in troubles])
@@ -67,7 +84,9 @@ def _of_place(place: str, newest: list[tuple[Capture, Result]], printer: Printer
     mine = [(c, r) for c, r in newest if c.place == place and r.verdict != "not_judged"]
     # Tension by pitch or by deflection: the newer of the two speaks.
     tension = max(
-        (cr for cr in mine if cr[0].procedure != "belt-tracking"), key=lambda cr: cr[0].taken_at, default=None
+        (cr for cr in mine if cr[0].procedure in ("belt-pluck", "belt-deflection")),
+        key=lambda cr: cr[0].taken_at,
+        default=None,
     )
     tracking = next((cr for cr in mine if cr[0].procedure == "belt-tracking"), None)
     judged = [_judge(place, cr, printer) for cr in (tension, tracking) if cr is not None]
@@ -82,7 +101,7 @@ def _judge(place: str, evidence: tuple[Capture, Result], printer: Printer) -> Pl
     age = (now() - capture.taken_at).total_seconds() / 86400
     lost = _lost_again(printer, place) if result.verdict == "out_of_tolerance" else 0
     found, why = condition_of(Evidence(capture.procedure, result.verdict, age, lost))  # type: ignore[arg-type]
-    quantity = result.found.get("tension") or result.found.get("wander")
+    quantity = headline(result.found)
     return PlaceCondition(place, found, why, capture.taken_at, capture.procedure, quantity, str(capture.id))
 
 

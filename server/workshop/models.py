@@ -129,6 +129,8 @@ class Instrument(models.Model):
     checked_on = models.DateField(null=True)
     checked_against = models.CharField(max_length=120, blank=True)
     check_due = models.DateField(null=True)
+    # host:port of one that answers on the network (docs/instruments.md).
+    address = models.CharField(max_length=120, blank=True)
 
     class Meta:
         ordering = ["kind", "name"]

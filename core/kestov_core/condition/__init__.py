@@ -15,7 +15,7 @@ Fitness = Literal["fit", "rough_only", "in_service", "tagged_out", "not_known"]
 ORDER: tuple[Condition, ...] = ("sound", "not_known", "watch", "out_of_adjustment", "worn", "failed")
 
 #: What adjustment can mend; all else that is out of tolerance is worn.
-ADJUSTABLE = frozenset({"belt-pluck", "belt-deflection", "belt-set", "belt-tracking"})
+ADJUSTABLE = frozenset({"belt-pluck", "belt-deflection", "belt-set", "belt-tracking", "steps", "motor-current"})
 
 #: Interval (days) of the task that looks at it; workshop defaults of the service plan.
 INTERVAL_DAYS = {"belt-pluck": 30, "belt-deflection": 30, "belt-set": 30, "belt-tracking": 30}

@@ -158,6 +158,17 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
     return result
 
 
+def even_samples(context: ResonanceContext, data: bytes) -> Even:
+    """The capture's samples, excited direction first, evenly spaced: for drawing."""
+    import numpy as np
+
+    from ..signals.sampling import evenly
+
+    table = read_columns(data, ("time_s", "ax", "ay", "az"))
+    rows = np.stack([table["ax"], table["ay"], table["az"]]) * UNITS_MM_S2[context.unit]
+    return evenly(table["time_s"], _directions(context.excited_axis, rows)[0], context.max_frequency_hz)
+
+
 def _directions(axis: Axis, a: Array) -> tuple[Array, tuple[str, str]]:
     """The excited direction and the two across it, with their names. a lies along (1, 1), b along (1, -1)."""
     import numpy as np

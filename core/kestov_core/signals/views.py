@@ -1,4 +1,4 @@
-"""What a person looks at of a recording: its envelope and its spectrum, small enough to draw."""
+"""What a person looks at of a recording: envelope, spectrum, time-frequency picture, small enough to draw."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ import scipy.fft as sfft
 from pydantic import BaseModel
 
 from ..readers import Sound
+from .sampling import Array, Even
 
 _COLUMNS = 900
 
@@ -24,9 +25,7 @@ class SoundView(BaseModel):
 def sound_view(sound: Sound, at_s: list[float], top_hz: float) -> SoundView:
     """Envelope by min and max, and the mean spectrum of 0.6 s after each time in ``at_s``, up to ``top_hz``."""
     x = np.asarray(sound.samples.mean(axis=1), dtype=np.float64)
-    columns = min(_COLUMNS, len(x))
-    edges = np.linspace(0, len(x), columns + 1).astype(int)[:-1]
-    low, high = np.minimum.reduceat(x, edges), np.maximum.reduceat(x, edges)
+    low, high = envelope(x)
     length = int(0.6 * sound.rate_hz)
     size = sfft.next_fast_len(max(length, 1 << 14), real=True)
     starts = [int((t + 0.045) * sound.rate_hz) for t in at_s] or [0]
@@ -47,4 +46,42 @@ def sound_view(sound: Sound, at_s: list[float], top_hz: float) -> SoundView:
         high=np.round(high, 4).tolist(),
         frequency_hz=np.round(f[bins], 2).tolist(),
         level_db=np.round(level_db, 1).tolist(),
+    )
+
+
+class ShakenView(BaseModel):
+    """An accelerometer's record of the excited direction: least and greatest of each column of time (mm/s2), and level
+    (dB under the loudest) by time and frequency: ``level_db`` has a row for each of ``time_s``, whole numbers to -60.
+    """
+
+    seconds: float
+    low: list[float]
+    high: list[float]
+    time_s: list[float]
+    frequency_hz: list[float]
+    level_db: list[list[int]]
+
+
+def envelope(x: Array, columns: int = _COLUMNS) -> tuple[Array, Array]:
+    """Least and greatest value of each of so many columns: a million samples drawn without losing a peak."""
+    edges = np.linspace(0, len(x), min(columns, len(x)) + 1).astype(int)[:-1]
+    return np.minimum.reduceat(x, edges), np.maximum.reduceat(x, edges)
+
+
+def shaken_view(even: Even, top_hz: float) -> ShakenView:
+    """The view of channel 0, with about 160 times and 80 frequencies."""
+    from .response import frames
+
+    x = even.values[0]
+    low, high = envelope(x)
+    t, f, power = frames(x, even.rate_hz, 0.4, max(0.02, even.seconds / 160))
+    keep = f <= top_hz
+    level = 10 * np.log10(power[:, keep] / (power[:, keep].max() + 1e-30) + 1e-9)
+    return ShakenView(
+        seconds=even.seconds,
+        low=np.round(low, 1).tolist(),
+        high=np.round(high, 1).tolist(),
+        time_s=np.round(t, 3).tolist(),
+        frequency_hz=np.round(f[keep], 2).tolist(),
+        level_db=np.clip(np.round(level), -60, 0).astype(int).tolist(),
     )

@@ -6,6 +6,7 @@ A reading is the truth plus the hand's own spread, rounded to the instrument's s
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,8 +36,8 @@ class SimTravel(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     scale: float = 1.0
-    backlash_mm: float = Field(0.01, ge=0)
-    scatter_mm: float = Field(0.003, ge=0)
+    backlash_mm: Annotated[float, Field(ge=0)] = 0.01
+    scatter_mm: Annotated[float, Field(ge=0)] = 0.003
 
 
 def reversal_csv(axis: SimTravel, targets: list[float], cycles: int, seed: int) -> bytes:

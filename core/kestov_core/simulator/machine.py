@@ -13,6 +13,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from ..errors import BadInput
 from ..machine import Tensioner, newtons_per_turn
+from .instruments import SimTravel
+from .shaking import Excitation, Sensor, Shake, Shaken, SimAxis, SimMode, shake
 from .sound import Belt, Pluck, Recording, Room, record
 
 
@@ -38,7 +40,10 @@ class SimBelt(BaseModel):
 
 
 class SimMachine(BaseModel):
-    """All true belts of a machine by place, their coupling, the room's noise, and how often it was touched."""
+    """All true belts of a machine by place, their coupling, the room's noise, and how often it was touched.
+
+    ``axes``: what each direction rings with; ``travel``: how each axis comes to its place. What is not given is sound.
+    """
 
     model_config = ConfigDict(extra="forbid")
 
@@ -48,6 +53,19 @@ class SimMachine(BaseModel):
     touched: int = 0
     hiss: float = 0.001
     hum: float = 0.003
+    axes: dict[str, SimAxis] = {}
+    travel: dict[str, SimTravel] = {}
+
+    def axis(self, place: str) -> SimAxis:
+        """What a direction truly rings with."""
+        if place in self.axes:
+            return self.axes[place]
+        hz = 36.0 + (self.seed * 7 + sum(place.encode()) * 3) % 26
+        return SimAxis(modes=[SimMode(hz=hz, damping=0.06)])
+
+    def truly_travels(self, place: str) -> SimTravel:
+        """How an axis truly travels."""
+        return self.travel.get(place, SimTravel())
 
     def belt(self, place: str) -> SimBelt:
         """The belt at a place; refuses one that this machine has not."""
@@ -101,3 +119,11 @@ def turn(machine: SimMachine, place: str, turns: float) -> SimMachine:
             update={"tension_n": max(0.5, other.tension_n - machine.coupling * change)}
         )
     return machine.model_copy(update={"belts": belts, "touched": machine.touched + 1})
+
+
+def shake_axis(machine: SimMachine, place: str, kind: Excitation, seconds: float = 20.0) -> tuple[SimMachine, Shaken]:
+    """Shake one direction of the machine with an accelerometer on the head (1600 samples a second, m/s2)."""
+    level = {"sweep": 900.0, "impulse": 15000.0, "ambient": 1500.0}[kind]
+    seed = machine.seed * 1000 + machine.touched * 10 + len(place)
+    got = shake(machine.axis(place), place, Shake(kind=kind, seconds=seconds, level_mm_s2=level), Sensor(), seed)
+    return machine.model_copy(update={"touched": machine.touched + 1}), got

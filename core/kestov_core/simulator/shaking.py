@@ -8,7 +8,7 @@ Units: mm, s, Hz; accelerations in mm/s2 inside, in the accelerometer's own unit
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,8 +38,8 @@ class SimAxis(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     modes: list[SimMode]
-    play_mm: float = Field(0.0, ge=0)
-    cross: float = Field(0.05, ge=0)
+    play_mm: Annotated[float, Field(ge=0)] = 0.0
+    cross: Annotated[float, Field(ge=0)] = 0.05
 
 
 @dataclass(frozen=True)

@@ -500,66 +500,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/printers/{printer_id}/belt-deflection": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Deflection
-         * @description Take readings of force and deflection.
-         */
-        post: operations["bench.deflection"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/printers/{printer_id}/belt-tracking": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Tracking
-         * @description Take clearances along the travel.
-         */
-        post: operations["bench.tracking"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/printers/{printer_id}/ringing-print": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Ringing
-         * @description Take counts of ripples on a print.
-         */
-        post: operations["bench.ringing"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/recordings/{recording_id}/chunks/{number}": {
         parameters: {
             query?: never;
@@ -660,6 +600,490 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/belt-deflection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: belt tension by spring scale.
+         */
+        post: operations["measure.belt-deflection"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/belt-tracking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: belt tracking.
+         */
+        post: operations["measure.belt-tracking"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/ringing-print": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: ringing on a print.
+         */
+        post: operations["measure.ringing-print"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/ripple-source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: what makes the pattern.
+         */
+        post: operations["measure.ripple-source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/layer-shift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: layers that stepped aside.
+         */
+        post: operations["measure.layer-shift"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: steps and travel.
+         */
+        post: operations["measure.steps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/motor-current": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: motor current.
+         */
+        post: operations["measure.motor-current"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/backlash": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Backlash
+         * @description Take readings of a dial indicator, typed. They are kept as the table they make.
+         */
+        post: operations["measure.backlash"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/backlash/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Backlash File
+         * @description Take a table ``target_mm,approach,reading_mm`` (CSV). ``meta`` is a TableMeta as JSON.
+         */
+        post: operations["measure.backlash_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/practice-readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Practice
+         * @description Let the simulated dial indicator, rule or calipers read a simulated machine.
+         */
+        get: operations["measure.practice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programs/reversal.gcode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Reversal Program
+         * @description Moves of a reversal test, as G-code: no heating, no extruding, inside the axis less a margin.
+         */
+        get: operations["measure.reversal_program"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programs/travel.gcode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Travel Program
+         * @description Moves of a travel test, as G-code.
+         */
+        get: operations["measure.travel_program"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{capture_id}/steps.gcode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Steps Script
+         * @description The script that sets, stores and reads back the steps that a travel test came to.
+         */
+        get: operations["measure.steps_script"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shaper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Shaper
+         * @description One input shaper: impulses, sensitivity, cost. Nothing is kept.
+         */
+        post: operations["measure.shaper"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/resonance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By File
+         * @description Take a record as CSV ``time_s,ax,ay,az``. ``meta`` is a ShakenMeta as JSON.
+         */
+        post: operations["resonance.file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/resonance/instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By Instrument
+         * @description Have an accelerometer on the network take a record (docs/instruments.md).
+         */
+        post: operations["resonance.instrument"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/resonance/stand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By Stand In
+         * @description Let the simulated accelerometer of a simulated machine take a record.
+         */
+        post: operations["resonance.standin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{capture_id}/overlay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Overlay
+         * @description A record against the earlier ones of its direction, and against the other diagonal where belts cross.
+         */
+        get: operations["resonance.overlay"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/walls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Wall
+         * @description Keep a picture of a wall (JPEG, PNG or WebP, up to 12 MB).
+         */
+        post: operations["walls.add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/walls/made": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Made Wall
+         * @description A made picture of a wall that a simulated machine printed at 80 mm/s, aslant, with its marks set for a start.
+         */
+        post: operations["walls.made"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/walls/{wall_id}/image": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Wall Image
+         * @description The picture itself.
+         */
+        get: operations["walls.image"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/walls/{wall_id}/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure
+         * @description Measure the pattern along the marked line. What was marked last is kept with the picture.
+         */
+        post: operations["walls.measure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/ledger": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See Ledger
+         * @description All values set on a machine, newest first.
+         */
+        get: operations["ledger.see"];
+        put?: never;
+        /**
+         * Set Value
+         * @description Write down a value that was set; the one before is kept beside it.
+         */
+        post: operations["ledger.set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ledger/{row_id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go Back
+         * @description Write down that the value of before was set again.
+         */
+        post: operations["ledger.back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/captures/{capture_id}": {
         parameters: {
             query?: never;
@@ -692,6 +1116,26 @@ export interface paths {
          * @description Waveform and spectrum of a recording, small enough to draw.
          */
         get: operations["captures.view"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{capture_id}/shaken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * View Shaken
+         * @description Time, and time against frequency, of an accelerometer's record, thinned out by least and greatest.
+         */
+        get: operations["captures.shaken"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2139,6 +2583,60 @@ export interface components {
             axis: string;
         };
         /**
+         * AtTarget
+         * @description One target: means of the deviations from both sides, their standard deviations, and B_i (+ less -), mm.
+         */
+        AtTarget: {
+            /** Target Mm */
+            target_mm: number;
+            /** Cycles */
+            cycles: number;
+            /** Mean Plus Mm */
+            mean_plus_mm: number;
+            /** Mean Minus Mm */
+            mean_minus_mm: number;
+            /** S Plus Mm */
+            s_plus_mm: number;
+            /** S Minus Mm */
+            s_minus_mm: number;
+            reversal: components["schemas"]["Quantity"];
+        };
+        /**
+         * BacklashResult
+         * @description ISO 230-2: B = max |B_i|, mean B (signed), R, E and A, all mm.
+         */
+        BacklashResult: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            reversal_value: components["schemas"]["Quantity"];
+            mean_reversal: components["schemas"]["Quantity"];
+            repeatability: components["schemas"]["Quantity"];
+            systematic_deviation: components["schemas"]["Quantity"];
+            accuracy: components["schemas"]["Quantity"];
+            /** Cycles */
+            cycles: number;
+            /** Per Target */
+            per_target: components["schemas"]["AtTarget"][];
+        };
+        /**
          * BeltDeflectionResult
          * @description Tension, and the share of the force that stretched the belt instead of bending it aside.
          */
@@ -2287,6 +2785,9 @@ export interface components {
             belts: components["schemas"]["BenchBelt"][];
             /** Instruments */
             instruments: components["schemas"]["InstrumentOut"][];
+            machine: components["schemas"]["Machine"];
+            /** Last */
+            last: components["schemas"]["LastFigure"][];
         };
         /**
          * CaptureOut
@@ -2339,7 +2840,17 @@ export interface components {
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
             /** Found */
-            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["RingingPrintResult"];
+            found: components["schemas"]["BacklashResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["MotorCurrentResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["StepsResult"];
+        };
+        /**
+         * Impulse
+         * @description One impulse of a shaper.
+         */
+        Impulse: {
+            /** Amplitude */
+            amplitude: number;
+            /** Time S */
+            time_s: number;
         };
         /** InstrumentOut */
         InstrumentOut: {
@@ -2351,6 +2862,189 @@ export interface components {
             kind: string;
             /** Overdue */
             overdue: boolean;
+            /** On Network */
+            on_network: boolean;
+        };
+        /**
+         * LastFigure
+         * @description The newest capture of a procedure at a place.
+         */
+        LastFigure: {
+            /** Procedure */
+            procedure: string;
+            /** Place */
+            place: string;
+            quantity: components["schemas"]["Quantity"] | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Capture Id
+             * Format: uuid
+             */
+            capture_id: string;
+        };
+        /**
+         * LayerShiftResult
+         * @description In motor coordinates, and what explains it, likeliest first.
+         */
+        LayerShiftResult: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /** Motors */
+            motors: components["schemas"]["MotorShift"][];
+            /** Mechanisms */
+            mechanisms: components["schemas"]["MechanismFound"][];
+        };
+        /**
+         * Machine
+         * @description The machine's lengths and times. ``filament_per_mm``: mm of filament for one mm of wall (for the drive gears).
+         */
+        Machine: {
+            /**
+             * Kinematics
+             * @enum {string}
+             */
+            kinematics: "bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed";
+            /**
+             * Transmissions
+             * @default {}
+             */
+            transmissions: {
+                [key: string]: components["schemas"]["BeltTransmission"] | components["schemas"]["ScrewTransmission"] | components["schemas"]["ExtruderTransmission"];
+            };
+            /**
+             * Modes Hz
+             * @default {}
+             */
+            modes_hz: {
+                [key: string]: number[];
+            };
+            /**
+             * Fans Hz
+             * @default []
+             */
+            fans_hz: number[];
+            /**
+             * Idler Teeth
+             * @default 20
+             */
+            idler_teeth: number;
+            /** Ball Spacing Mm */
+            ball_spacing_mm?: number | null;
+            /** Filament Per Mm */
+            filament_per_mm?: number | null;
+            /** Drive Teeth */
+            drive_teeth?: number | null;
+        };
+        /**
+         * MechanismFound
+         * @description A mechanism, the motor it sits at (null: none, or both), its chance, and the check that tells it apart.
+         */
+        MechanismFound: {
+            /**
+             * Mechanism
+             * @enum {string}
+             */
+            mechanism: "tooth_jump" | "lost_cycles" | "pulley_slip" | "part_moved" | "resolution_mismatch";
+            /** Motor */
+            motor: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /** Probability */
+            probability: number;
+            /** Check */
+            check: string;
+        };
+        /**
+         * ModeFound
+         * @description One damped mode: undamped natural frequency, damping ratio, share of the vibration's energy.
+         */
+        ModeFound: {
+            frequency: components["schemas"]["Quantity"];
+            damping_ratio: components["schemas"]["Quantity"];
+            /** Share */
+            share: number;
+        };
+        /**
+         * MotorCurrentResult
+         * @description Currents, and the share of the motor's rating. ``cautions`` stand at the step where they matter.
+         */
+        MotorCurrentResult: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            peak_current: components["schemas"]["Quantity"];
+            rms_current: components["schemas"]["Quantity"];
+            percent_of_rated: components["schemas"]["Quantity"];
+            /** Cautions */
+            cautions: string[];
+        };
+        /**
+         * MotorShift
+         * @description What the shift is for one motor: travel, in teeth of its belt, in four-step cycles; the nearest whole numbers.
+         */
+        MotorShift: {
+            /**
+             * Motor
+             * @enum {string}
+             */
+            motor: "x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all";
+            travel: components["schemas"]["Quantity"];
+            /** Travel Mm */
+            travel_mm: number;
+            /** Teeth */
+            teeth: number | null;
+            /** Cycles */
+            cycles: number;
+            /** Tooth Mm */
+            tooth_mm: number | null;
+            /** Cycle Mm */
+            cycle_mm: number;
+            /** Whole Teeth */
+            whole_teeth: number | null;
+            /** Whole Cycles */
+            whole_cycles: number | null;
         };
         /**
          * PartialHeard
@@ -2377,6 +3071,65 @@ export interface components {
             used: boolean;
             /** Why Not */
             why_not?: string | null;
+        };
+        /**
+         * Quality
+         * @description What the record is worth. ``resampled``: the rows were not evenly spaced.
+         */
+        Quality: {
+            /** Coherence Or Snr Db */
+            coherence_or_snr_db: number;
+            /** Sample Rate Hz */
+            sample_rate_hz: number;
+            /** Jitter Percent */
+            jitter_percent: number;
+            /** Gaps */
+            gaps: number;
+            /** Seconds */
+            seconds: number;
+            /** Resampled */
+            resampled: boolean;
+        };
+        /**
+         * ResonanceResult
+         * @description Modes, spectrum, shapers; ``why_not``: in words, where no shaper is recommended. ``stiffness_ratio``: (f/f_0)^2.
+         */
+        ResonanceResult: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            frequency: components["schemas"]["Quantity"] | null;
+            /** Modes */
+            modes: components["schemas"]["ModeFound"][];
+            spectrum: components["schemas"]["Spectrum"];
+            /** Shapers */
+            shapers: components["schemas"]["Shaped"][];
+            /** Recommended */
+            recommended: ("zv" | "zvd" | "zvdd" | "ei" | "ei2" | "ei3") | null;
+            /**
+             * Why Not
+             * @default
+             */
+            why_not: string;
+            quality: components["schemas"]["Quality"];
+            stiffness_ratio?: components["schemas"]["Quantity"] | null;
         };
         /**
          * RingingPrintResult
@@ -2408,202 +3161,176 @@ export interface components {
             damping_ratio?: components["schemas"]["Quantity"] | null;
             /** Count From Mm */
             count_from_mm?: number | null;
-        };
-        /**
-         * BeltDeflectionContext
-         * @description What was pressed and how. Resolutions: a 0.1 N scale and half a millimetre by rule are typical.
-         */
-        BeltDeflectionContext: {
-            /** Span Mm */
-            span_mm: number;
             /**
-             * Span U95 Mm
-             * @default 1
-             */
-            span_u95_mm: number;
-            /** Axial Stiffness N */
-            axial_stiffness_n?: number | null;
-            /**
-             * Axial Stiffness U95 Percent
-             * @default 40
-             */
-            axial_stiffness_u95_percent: number;
-            /** Readings */
-            readings: components["schemas"]["Press"][];
-            /** Loop Length Mm */
-            loop_length_mm?: number | null;
-            /**
-             * Resolution N
-             * @default 0.1
-             */
-            resolution_n: number;
-            /**
-             * Resolution Mm
-             * @default 0.5
-             */
-            resolution_mm: number;
-            target_n?: components["schemas"]["Target"] | null;
-            /** Axis */
-            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
-        };
-        /** DeflectionIn */
-        DeflectionIn: {
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Place */
-            place: string;
-            /** Case Id */
-            case_id?: number | null;
-            /** Instrument Id */
-            instrument_id?: number | null;
-            /**
-             * Circumstances
-             * @default {}
-             */
-            circumstances: {
-                [key: string]: string | number | null;
-            };
-            context: components["schemas"]["BeltDeflectionContext"];
-        };
-        /**
-         * Press
-         * @description One reading: the force at mid-span and how far the belt went.
-         */
-        Press: {
-            /** Force N */
-            force_n: number;
-            /** Deflection Mm */
-            deflection_mm: number;
-        };
-        /**
-         * Target
-         * @description The tension band of the belt (N).
-         */
-        Target: {
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
-        };
-        /**
-         * BeltTrackingContext
-         * @description Clearances along the travel, by feeler gauge or loupe.
-         */
-        BeltTrackingContext: {
-            /** Positions */
-            positions: components["schemas"]["Position"][];
-            /**
-             * Limit Mm
-             * @default 0.2
-             */
-            limit_mm: number;
-            /**
-             * Resolution Mm
-             * @default 0.05
-             */
-            resolution_mm: number;
-            /** Axis */
-            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
-        };
-        /**
-         * Position
-         * @description Clearance to the upper and the lower flange at one place of the travel.
-         */
-        Position: {
-            /** Travel Mm */
-            travel_mm: number;
-            /** Clearance Top Mm */
-            clearance_top_mm: number;
-            /** Clearance Bottom Mm */
-            clearance_bottom_mm: number;
-        };
-        /** TrackingIn */
-        TrackingIn: {
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Place */
-            place: string;
-            /** Case Id */
-            case_id?: number | null;
-            /** Instrument Id */
-            instrument_id?: number | null;
-            /**
-             * Circumstances
-             * @default {}
-             */
-            circumstances: {
-                [key: string]: string | number | null;
-            };
-            context: components["schemas"]["BeltTrackingContext"];
-        };
-        /** RingingIn */
-        RingingIn: {
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Place */
-            place: string;
-            /** Case Id */
-            case_id?: number | null;
-            /** Instrument Id */
-            instrument_id?: number | null;
-            /**
-             * Circumstances
-             * @default {}
-             */
-            circumstances: {
-                [key: string]: string | number | null;
-            };
-            context: components["schemas"]["RingingPrintContext"];
-        };
-        /**
-         * RingingPrintContext
-         * @description What was printed and counted. ``resolution_mm`` covers caliper, eye and ripple edge; 0.2 mm is typical.
-         */
-        RingingPrintContext: {
-            /** Speed Mm S */
-            speed_mm_s: number;
-            /** Ripples */
-            ripples: components["schemas"]["Ripples"][];
-            /**
-             * Amplitudes Mm
+             * Shapers
              * @default []
              */
-            amplitudes_mm: number[];
-            /**
-             * Amplitude Resolution Mm
-             * @default 0.01
-             */
-            amplitude_resolution_mm: number;
-            /** Acceleration Mm S2 */
-            acceleration_mm_s2?: number | null;
-            /**
-             * Resolution Mm
-             * @default 0.2
-             */
-            resolution_mm: number;
-            /** Axis */
-            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            shapers: components["schemas"]["Shaped"][];
+            /** Recommended */
+            recommended?: ("zv" | "zvd" | "zvdd" | "ei" | "ei2" | "ei3") | null;
         };
         /**
-         * Ripples
-         * @description So many ripples over a distance; ``from_mm``: how far after the corner the count began.
+         * RippleSourceResult
+         * @description ``speed_exponent``: slope of log spacing over log speed: 1 for what is timed, 0 for a length.
          */
-        Ripples: {
-            /** Count */
-            count: number;
-            /** Distance Mm */
-            distance_mm: number;
-            /** From Mm */
-            from_mm?: number | null;
+        RippleSourceResult: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            spacing: components["schemas"]["Quantity"];
+            speed_exponent: components["schemas"]["Quantity"] | null;
+            timed_frequency: components["schemas"]["Quantity"] | null;
+            /**
+             * Family
+             * @enum {string}
+             */
+            family: "geometric" | "timed" | "open";
+            /** Sources */
+            sources: components["schemas"]["Source"][];
+        };
+        /**
+         * Script
+         * @description The change as G-code, and as travel for one turn of the motor (mm).
+         */
+        Script: {
+            /** Gcode */
+            gcode: string;
+            /** Travel Per Turn Mm */
+            travel_per_turn_mm: number;
+        };
+        /**
+         * Shaped
+         * @description What a shaper leaves at worst over all modes within their u95 (%), lasts, and costs.
+         */
+        Shaped: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "zv" | "zvd" | "zvdd" | "ei" | "ei2" | "ei3";
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Impulses */
+            impulses: components["schemas"]["Impulse"][];
+            /** Residual Percent */
+            residual_percent: number;
+            /** Duration Ms */
+            duration_ms: number;
+            /** Smoothing Mm Per 1000 */
+            smoothing_mm_per_1000: number;
+            /** Max Acceleration Mm S2 */
+            max_acceleration_mm_s2: number;
+        };
+        /**
+         * Source
+         * @description A source with its chance; ``order``: 2 where it shows at half its period, and so on. Period at the first speed.
+         */
+        Source: {
+            /** Source */
+            source: string;
+            /** Words */
+            words: string;
+            /**
+             * Family
+             * @enum {string}
+             */
+            family: "geometric" | "timed";
+            /** Axis */
+            axis: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /** Period Mm */
+            period_mm: number | null;
+            /** Frequency Hz */
+            frequency_hz: number | null;
+            /** Expected Mm */
+            expected_mm: number;
+            /** Order */
+            order: number;
+            /** Probability */
+            probability: number;
+            /** Check */
+            check: string;
+        };
+        /**
+         * Spectrum
+         * @description Power spectral density ((mm/s2)^2/Hz) of the excited direction, of the fit, and of the two other directions.
+         */
+        Spectrum: {
+            /** Frequency Hz */
+            frequency_hz: number[];
+            /** Excited */
+            excited: number[];
+            /** Fitted */
+            fitted: number[];
+            /** Others */
+            others: {
+                [key: string]: number[];
+            };
+        };
+        /**
+         * StepsResult
+         * @description ``error``: measured over commanded less one, %. ``basis``: what the new figure rests on.
+         */
+        StepsResult: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            travel: components["schemas"]["Quantity"];
+            error: components["schemas"]["Quantity"];
+            /** Theory Steps Per Mm */
+            theory_steps_per_mm: number | null;
+            steps_per_mm_new: components["schemas"]["Quantity"];
+            /**
+             * Basis
+             * @enum {string}
+             */
+            basis: "kept" | "theory" | "measured" | "ratio";
+            /** Ratio Suspect */
+            ratio_suspect: components["schemas"]["Suspect"][];
+            script: components["schemas"]["Script"];
+        };
+        /**
+         * Suspect
+         * @description A simple ratio that the error is close to, and what makes such a ratio.
+         */
+        Suspect: {
+            /** Ratio */
+            ratio: number;
+            /** Because */
+            because: string;
         };
         /**
          * Heard
@@ -2641,7 +3368,7 @@ export interface components {
              * @default file
              * @enum {string}
              */
-            source: "file" | "microphone" | "standin" | "lossy" | "typed";
+            source: "file" | "microphone" | "standin" | "lossy" | "typed" | "network";
             /** Span Mm */
             span_mm?: number | null;
             /** Mains Hz */
@@ -2797,6 +3524,892 @@ export interface components {
             note: string;
         };
         /**
+         * BeltDeflectionContext
+         * @description What was pressed and how. Resolutions: a 0.1 N scale and half a millimetre by rule are typical.
+         */
+        BeltDeflectionContext: {
+            /** Span Mm */
+            span_mm: number;
+            /**
+             * Span U95 Mm
+             * @default 1
+             */
+            span_u95_mm: number;
+            /** Axial Stiffness N */
+            axial_stiffness_n?: number | null;
+            /**
+             * Axial Stiffness U95 Percent
+             * @default 40
+             */
+            axial_stiffness_u95_percent: number;
+            /** Readings */
+            readings: components["schemas"]["Press"][];
+            /** Loop Length Mm */
+            loop_length_mm?: number | null;
+            /**
+             * Resolution N
+             * @default 0.1
+             */
+            resolution_n: number;
+            /**
+             * Resolution Mm
+             * @default 0.5
+             */
+            resolution_mm: number;
+            target_n?: components["schemas"]["Target"] | null;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /** BeltDeflectionIn */
+        BeltDeflectionIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            context: components["schemas"]["BeltDeflectionContext"];
+        };
+        /**
+         * Press
+         * @description One reading: the force at mid-span and how far the belt went.
+         */
+        Press: {
+            /** Force N */
+            force_n: number;
+            /** Deflection Mm */
+            deflection_mm: number;
+        };
+        /**
+         * Target
+         * @description The tension band of the belt (N).
+         */
+        Target: {
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
+         * BeltTrackingContext
+         * @description Clearances along the travel, by feeler gauge or loupe.
+         */
+        BeltTrackingContext: {
+            /** Positions */
+            positions: components["schemas"]["Position"][];
+            /**
+             * Limit Mm
+             * @default 0.2
+             */
+            limit_mm: number;
+            /**
+             * Resolution Mm
+             * @default 0.05
+             */
+            resolution_mm: number;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /** BeltTrackingIn */
+        BeltTrackingIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            context: components["schemas"]["BeltTrackingContext"];
+        };
+        /**
+         * Position
+         * @description Clearance to the upper and the lower flange at one place of the travel.
+         */
+        Position: {
+            /** Travel Mm */
+            travel_mm: number;
+            /** Clearance Top Mm */
+            clearance_top_mm: number;
+            /** Clearance Bottom Mm */
+            clearance_bottom_mm: number;
+        };
+        /**
+         * RingingPrintContext
+         * @description What was printed and counted. ``resolution_mm`` covers caliper, eye and ripple edge; 0.2 mm is typical.
+         */
+        RingingPrintContext: {
+            /** Speed Mm S */
+            speed_mm_s: number;
+            /** Ripples */
+            ripples: components["schemas"]["Ripples"][];
+            /**
+             * Amplitudes Mm
+             * @default []
+             */
+            amplitudes_mm: number[];
+            /**
+             * Amplitude Resolution Mm
+             * @default 0.01
+             */
+            amplitude_resolution_mm: number;
+            /** Acceleration Mm S2 */
+            acceleration_mm_s2?: number | null;
+            /**
+             * Resolution Mm
+             * @default 0.2
+             */
+            resolution_mm: number;
+            /**
+             * Smoothing Limit Mm
+             * @default 0.12
+             */
+            smoothing_limit_mm: number;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /** RingingPrintIn */
+        RingingPrintIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            context: components["schemas"]["RingingPrintContext"];
+        };
+        /**
+         * Ripples
+         * @description So many ripples over a distance; ``from_mm``: how far after the corner the count began.
+         */
+        Ripples: {
+            /** Count */
+            count: number;
+            /** Distance Mm */
+            distance_mm: number;
+            /** From Mm */
+            from_mm?: number | null;
+        };
+        /**
+         * Observation
+         * @description A wall: its speed and the spacing, given as such or as so many ripples over a distance.
+         */
+        Observation: {
+            /** Speed Mm S */
+            speed_mm_s: number;
+            /** Spacing Mm */
+            spacing_mm?: number | null;
+            /** U95 Mm */
+            u95_mm?: number | null;
+            /** Count */
+            count?: number | null;
+            /** Distance Mm */
+            distance_mm?: number | null;
+        };
+        /**
+         * RippleSourceContext
+         * @description Along which axis the pattern runs, what was measured, on which machine. ``resolution_mm``: caliper and eye (typical).
+         */
+        RippleSourceContext: {
+            /**
+             * Direction
+             * @enum {string}
+             */
+            direction: "x" | "y" | "z";
+            /** Observations */
+            observations: components["schemas"]["Observation"][];
+            /**
+             * Resolution Mm
+             * @default 0.1
+             */
+            resolution_mm: number;
+            machine: components["schemas"]["Machine"];
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /** RippleSourceIn */
+        RippleSourceIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            context: components["schemas"]["RippleSourceContext"];
+        };
+        /**
+         * LayerShiftContext
+         * @description The shift of one step. ``shifts``: how many steps in all; ``progressive``: each a little, creeping one way.
+         */
+        LayerShiftContext: {
+            /** Shift X Mm */
+            shift_x_mm: number;
+            /** Shift Y Mm */
+            shift_y_mm: number;
+            /**
+             * U95 Mm
+             * @default 0.1
+             */
+            u95_mm: number;
+            /**
+             * Shifts
+             * @default 1
+             */
+            shifts: number;
+            /**
+             * Progressive
+             * @default false
+             */
+            progressive: boolean;
+            /**
+             * Drivers Changed
+             * @default false
+             */
+            drivers_changed: boolean;
+            /**
+             * Kinematics
+             * @enum {string}
+             */
+            kinematics: "bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed";
+            /** Transmissions */
+            transmissions: {
+                [key: string]: components["schemas"]["BeltTransmission"] | components["schemas"]["ScrewTransmission"] | components["schemas"]["ExtruderTransmission"];
+            };
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /** LayerShiftIn */
+        LayerShiftIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            context: components["schemas"]["LayerShiftContext"];
+        };
+        /**
+         * StepsContext
+         * @description A travel test. ``stated_u95_mm``: hand and feel beyond the instrument's step (0.03 is typical for calipers).
+         *
+         *     Motor and gearing stand in the transmission; given beside it, they go before it.
+         */
+        StepsContext: {
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z" | "e";
+            /** Steps Per Mm */
+            steps_per_mm: number;
+            /** Commanded Mm */
+            commanded_mm: number;
+            /** Measured Mm */
+            measured_mm: number[];
+            /**
+             * Resolution Mm
+             * @default 0.01
+             */
+            resolution_mm: number;
+            /**
+             * Stated U95 Mm
+             * @default 0.03
+             */
+            stated_u95_mm: number;
+            /** Limit Percent */
+            limit_percent?: number | null;
+            /** Transmission */
+            transmission: components["schemas"]["BeltTransmission"] | components["schemas"]["ScrewTransmission"] | components["schemas"]["ExtruderTransmission"];
+            /** Motor Steps Per Rev */
+            motor_steps_per_rev?: number | null;
+            /** Microsteps */
+            microsteps?: number | null;
+            /** Gear Ratio */
+            gear_ratio?: number | null;
+        };
+        /** StepsIn */
+        StepsIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            context: components["schemas"]["StepsContext"];
+        };
+        /**
+         * MotorCurrentContext
+         * @description The reading at the driver. ``gain``: factor in the driver's data sheet; ``rated_a``: r.m.s. a phase.
+         */
+        MotorCurrentContext: {
+            /** Reference V */
+            reference_v: number;
+            /** Sense Ohm */
+            sense_ohm: number;
+            /** Gain */
+            gain: number;
+            /** Rated A */
+            rated_a: number;
+            /** Case Temperature C */
+            case_temperature_c?: number | null;
+            /**
+             * Resolution V
+             * @default 0.01
+             */
+            resolution_v: number;
+            /**
+             * Meter U95 Percent
+             * @default 1
+             */
+            meter_u95_percent: number;
+            /**
+             * Sense U95 Percent
+             * @default 2
+             */
+            sense_u95_percent: number;
+            /**
+             * @default {
+             *       "low": 60,
+             *       "high": 100
+             *     }
+             */
+            limit_percent: components["schemas"]["Share"];
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /** MotorCurrentIn */
+        MotorCurrentIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            context: components["schemas"]["MotorCurrentContext"];
+        };
+        /**
+         * Share
+         * @description Band of the rated current (%), typical unless the maker says otherwise.
+         */
+        Share: {
+            /**
+             * Low
+             * @default 60
+             */
+            low: number;
+            /**
+             * High
+             * @default 100
+             */
+            high: number;
+        };
+        /**
+         * BacklashContext
+         * @description ``limit_mm``: the reversal value that still prints well (typical).
+         */
+        BacklashContext: {
+            /**
+             * Limit Mm
+             * @default 0.05
+             */
+            limit_mm: number;
+            /**
+             * Resolution Mm
+             * @default 0.01
+             */
+            resolution_mm: number;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /** BacklashIn */
+        BacklashIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Rows */
+            rows: components["schemas"]["ReversalReading"][];
+            context: components["schemas"]["BacklashContext"];
+        };
+        /**
+         * ReversalReading
+         * @description One reading of the dial indicator: the actual position on the target's scale.
+         */
+        ReversalReading: {
+            /** Target Mm */
+            target_mm: number;
+            /**
+             * Approach
+             * @enum {string}
+             */
+            approach: "+" | "-";
+            /** Reading Mm */
+            reading_mm: number;
+        };
+        /**
+         * Practice
+         * @description What the hand instruments of a simulated machine say: rows as they would be typed, and settings that go with them.
+         */
+        Practice: {
+            /** Rows */
+            rows: {
+                [key: string]: number | string;
+            }[];
+            /** Settings */
+            settings: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * ReversalProgram
+         * @description Where the test runs, and the axis's own ends (mm). ``pause_s`` left out: it waits for a key.
+         */
+        ReversalProgram: {
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /** Start Mm */
+            start_mm: number;
+            /**
+             * Step Mm
+             * @default 2
+             */
+            step_mm: number;
+            /**
+             * Targets
+             * @default 5
+             */
+            targets: number;
+            /**
+             * Cycles
+             * @default 5
+             */
+            cycles: number;
+            /** Low Mm */
+            low_mm: number;
+            /** High Mm */
+            high_mm: number;
+            /** Pause S */
+            pause_s?: number | null;
+        };
+        /** TravelProgram */
+        TravelProgram: {
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /** Start Mm */
+            start_mm: number;
+            /** Travel Mm */
+            travel_mm: number;
+            /**
+             * Repeats
+             * @default 5
+             */
+            repeats: number;
+            /** Low Mm */
+            low_mm: number;
+            /** High Mm */
+            high_mm: number;
+            /** Pause S */
+            pause_s?: number | null;
+        };
+        /**
+         * CurvePoint
+         * @description What is left (%) when the true frequency is this.
+         */
+        CurvePoint: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Residual Percent */
+            residual_percent: number;
+        };
+        /**
+         * ShaperResult
+         * @description ``insensitivity_5_percent``: width of the band with V <= 5 %, over the design frequency, as a fraction.
+         */
+        ShaperResult: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /** Impulses */
+            impulses: components["schemas"]["Impulse"][];
+            /** Duration Ms */
+            duration_ms: number;
+            /** Insensitivity 5 Percent */
+            insensitivity_5_percent: number;
+            /** Smoothing Mm Per 1000 */
+            smoothing_mm_per_1000: number;
+            /** Curve */
+            curve: components["schemas"]["CurvePoint"][];
+            /**
+             * Method
+             * @enum {string}
+             */
+            method: "closed_form" | "constraints_solved";
+        };
+        /**
+         * ShaperContext
+         * @description Which shaper, for which mode. ``tolerance``: the residual that the ei family is built to allow.
+         */
+        ShaperContext: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "zv" | "zvd" | "zvdd" | "ei" | "ei2" | "ei3";
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Damping Ratio */
+            damping_ratio: number;
+            /**
+             * Tolerance
+             * @default 0.05
+             */
+            tolerance: number;
+        };
+        /** RecordIn */
+        RecordIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Place
+             * @enum {string}
+             */
+            place: "x" | "y" | "z" | "a" | "b";
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /**
+             * Excitation
+             * @enum {string}
+             */
+            excitation: "sweep" | "impulse" | "ambient";
+            /**
+             * Unit
+             * @default m/s2
+             * @enum {string}
+             */
+            unit: "m/s2" | "g" | "mm/s2";
+            /**
+             * Smoothing Limit Mm
+             * @default 0.12
+             */
+            smoothing_limit_mm: number;
+            /**
+             * Max Frequency Hz
+             * @default 150
+             */
+            max_frequency_hz: number;
+            /**
+             * Seconds
+             * @default 20
+             */
+            seconds: number;
+        };
+        /**
+         * OverlayOut
+         * @description ``earlier``: newest first, the oldest believable one is the baseline. ``other``: the other diagonal of a crossed pair.
+         */
+        OverlayOut: {
+            /** Earlier */
+            earlier: components["schemas"]["api__resonance__Compared"][];
+            /** Baseline */
+            baseline: string | null;
+            other: components["schemas"]["api__resonance__Compared"] | null;
+        };
+        /**
+         * Compared
+         * @description An earlier record of the same direction (or the other diagonal): its spectrum, and what the difference means.
+         */
+        api__resonance__Compared: {
+            /**
+             * Capture Id
+             * Format: uuid
+             */
+            capture_id: string;
+            /** Place */
+            place: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Frequency Hz */
+            frequency_hz: number[];
+            /** Power */
+            power: number[];
+            /** Modes */
+            modes: components["schemas"]["ModeFound"][];
+            compared: components["schemas"]["kestov_core__comparing__Compared"] | null;
+        };
+        /**
+         * Compared
+         * @description ``stiffness_ratio`` of the first over the second; ``differ``: whether by more than the uncertainty; ``words``.
+         */
+        kestov_core__comparing__Compared: {
+            stiffness_ratio: components["schemas"]["Quantity"];
+            /** Differ */
+            differ: boolean;
+            /** Softer */
+            softer: string | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Px
+         * @description A point of the picture.
+         */
+        Px: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * Rectangle
+         * @description A known rectangle's corners, in order round it, and its sides (mm): the first side lies between the first two.
+         */
+        Rectangle: {
+            /** Corners */
+            corners: components["schemas"]["Px"][];
+            /** Width Mm */
+            width_mm: number;
+            /** Height Mm */
+            height_mm: number;
+        };
+        /**
+         * Ruler
+         * @description Two points a known distance apart (mm).
+         */
+        Ruler: {
+            /** Ends */
+            ends: components["schemas"]["Px"][];
+            /** Distance Mm */
+            distance_mm: number;
+        };
+        /**
+         * WallMarks
+         * @description What was marked in the picture. With ``rectangle`` the tilt is taken out; else ``ruler`` gives the scale.
+         */
+        WallMarks: {
+            /** Line */
+            line: components["schemas"]["Px"][];
+            ruler?: components["schemas"]["Ruler"] | null;
+            rectangle?: components["schemas"]["Rectangle"] | null;
+        };
+        /**
+         * WallMeasured
+         * @description ``spacing`` of the pattern; the profile (grey, slow shading taken out) over mm; its spectrum over spacing.
+         */
+        WallMeasured: {
+            spacing: components["schemas"]["Quantity"];
+            /** Length Mm */
+            length_mm: number;
+            /** Ripples */
+            ripples: number;
+            /** Clear */
+            clear: number;
+            /** Position Mm */
+            position_mm: number[];
+            /** Profile */
+            profile: number[];
+            /** Spacings Mm */
+            spacings_mm: number[];
+            /** Strength */
+            strength: number[];
+        };
+        /**
+         * WallOut
+         * @description A picture of a wall (its image at ``/api/walls/ID/image``), what was marked, and what came of it.
+         */
+        WallOut: {
+            /** Id */
+            id: number;
+            /** Printer Id */
+            printer_id: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            marks: components["schemas"]["WallMarks"] | null;
+            found: components["schemas"]["WallMeasured"] | null;
+        };
+        /** StoredOut */
+        StoredOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+            /** Was */
+            was: number | null;
+            /** Unit */
+            unit: string;
+            /** Reason */
+            reason: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Present */
+            present: boolean;
+            /** Script */
+            script: string;
+        };
+        /**
+         * StoredIn
+         * @description A value that was set. ``was``: what stood there before, where the ledger does not know it.
+         */
+        StoredIn: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: number;
+            /** Was */
+            was?: number | null;
+            /** Unit */
+            unit: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** Capture Id */
+            capture_id?: string | null;
+        };
+        /**
          * SoundView
          * @description ``low``, ``high``: least and greatest sample of each column of time; ``level_db`` over ``frequency_hz``.
          */
@@ -2811,6 +4424,25 @@ export interface components {
             frequency_hz: number[];
             /** Level Db */
             level_db: number[];
+        };
+        /**
+         * ShakenView
+         * @description An accelerometer's record of the excited direction: least and greatest of each column of time (mm/s2), and level
+         *     (dB under the loudest) by time and frequency: ``level_db`` has a row for each of ``time_s``, whole numbers to -60.
+         */
+        ShakenView: {
+            /** Seconds */
+            seconds: number;
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+            /** Time S */
+            time_s: number[];
+            /** Frequency Hz */
+            frequency_hz: number[];
+            /** Level Db */
+            level_db: number[][];
         };
         /** InstrumentFull */
         InstrumentFull: {
@@ -2836,6 +4468,11 @@ export interface components {
             checked_against: string;
             /** Check Due */
             check_due?: string | null;
+            /**
+             * Address
+             * @default
+             */
+            address: string;
             /** Id */
             id: number;
         };
@@ -2996,6 +4633,11 @@ export interface components {
             checked_against: string;
             /** Check Due */
             check_due?: string | null;
+            /**
+             * Address
+             * @default
+             */
+            address: string;
         };
         /** PersonOut */
         PersonOut: {
@@ -3730,84 +5372,6 @@ export interface operations {
             };
         };
     };
-    "bench.deflection": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                printer_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DeflectionIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CaptureOut"];
-                };
-            };
-        };
-    };
-    "bench.tracking": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                printer_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TrackingIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CaptureOut"];
-                };
-            };
-        };
-    };
-    "bench.ringing": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                printer_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RingingIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CaptureOut"];
-                };
-            };
-        };
-    };
     "bench.chunk": {
         parameters: {
             query: {
@@ -3939,6 +5503,652 @@ export interface operations {
             };
         };
     };
+    "measure.belt-deflection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeltDeflectionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.belt-tracking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeltTrackingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.ringing-print": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RingingPrintIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.ripple-source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RippleSourceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.layer-shift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayerShiftIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.motor-current": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotorCurrentIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.backlash": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BacklashIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.backlash_file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.practice": {
+        parameters: {
+            query: {
+                procedure: string;
+                place: string;
+                seed?: number;
+            };
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Practice"];
+                };
+            };
+        };
+    };
+    "measure.reversal_program": {
+        parameters: {
+            query: {
+                axis: "x" | "y" | "z";
+                start_mm: number;
+                step_mm?: number;
+                targets?: number;
+                cycles?: number;
+                low_mm: number;
+                high_mm: number;
+                pause_s?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "measure.travel_program": {
+        parameters: {
+            query: {
+                axis: "x" | "y" | "z";
+                start_mm: number;
+                travel_mm: number;
+                repeats?: number;
+                low_mm: number;
+                high_mm: number;
+                pause_s?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "measure.steps_script": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "measure.shaper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShaperContext"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShaperResult"];
+                };
+            };
+        };
+    };
+    "resonance.file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "resonance.instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "resonance.standin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "resonance.overlay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverlayOut"];
+                };
+            };
+        };
+    };
+    "walls.add": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WallOut"];
+                };
+            };
+        };
+    };
+    "walls.made": {
+        parameters: {
+            query?: {
+                place?: string;
+                lean_deg?: number;
+            };
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WallOut"];
+                };
+            };
+        };
+    };
+    "walls.image": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                wall_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "walls.measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                wall_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WallMarks"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WallOut"];
+                };
+            };
+        };
+    };
+    "ledger.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredOut"][];
+                };
+            };
+        };
+    };
+    "ledger.set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StoredIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredOut"][];
+                };
+            };
+        };
+    };
+    "ledger.back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                row_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredOut"][];
+                };
+            };
+        };
+    };
     "captures.see": {
         parameters: {
             query?: never;
@@ -3979,6 +6189,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SoundView"];
+                };
+            };
+        };
+    };
+    "captures.shaken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShakenView"];
                 };
             };
         };
