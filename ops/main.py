@@ -38,7 +38,7 @@ def main() -> int:
     bench.add_argument("rest", nargs=argparse.REMAINDER)
     stand_in = commands.add_parser("stand-in", help="a simulated accelerometer on the network, for trying the tool")
     stand_in.add_argument("--bind", default="127.0.0.1", help="address to answer on")
-    stand_in.add_argument("--port", type=int, default=8701)
+    stand_in.add_argument("--port", type=int, default=8790)
     commands.add_parser("core", help="run one measuring procedure on the command line")
     demo = commands.add_parser("demo", help="load the demo workshop")
     demo.add_argument("--reset", action="store_true", help="throw the present demo away and begin anew")

@@ -33,7 +33,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--bind", default="127.0.0.1", help="address to serve on (0.0.0.0 for the workshop's network)")
     parser.add_argument("--port", type=int, default=8700)
     parser.add_argument(
-        "--stand-in-port", type=int, default=8701, help="port of the demo's simulated accelerometer (0: none)"
+        "--stand-in-port", type=int, default=8790, help="port of the demo's simulated accelerometer (0: none)"
     )
     parser.add_argument("--workers", type=int, default=2, help="web processes")
     parser.add_argument(
@@ -128,7 +128,7 @@ def _stand_in(args: argparse.Namespace, env: dict[str, str]) -> subprocess.Popen
     if not args.stand_in_port or not port_is_free("127.0.0.1", args.stand_in_port):
         return None
     command = [setup.PYTHON, ROOT / "ops" / "stand_in.py", "127.0.0.1", str(args.stand_in_port)]
-    return subprocess.Popen(command, env=env, start_new_session=True)
+    return subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, start_new_session=True)
 
 
 def _names(args: argparse.Namespace) -> list[str]:

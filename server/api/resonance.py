@@ -43,7 +43,7 @@ class RecordIn(ShakenMeta):
     seconds: Annotated[float, Field(ge=2, le=60)] = 20.0
 
 
-class Compared(Schema):
+class EarlierRecord(Schema):
     """An earlier record of the same direction (or the other diagonal): its spectrum, and what the difference means."""
 
     capture_id: UUID
@@ -58,9 +58,9 @@ class Compared(Schema):
 class OverlayOut(Schema):
     """``earlier``: newest first, the oldest believable one is the baseline. ``other``: the other diagonal of a crossed pair."""
 
-    earlier: list[Compared]
+    earlier: list[EarlierRecord]
     baseline: UUID | None
-    other: Compared | None
+    other: EarlierRecord | None
 
 
 def _allowed(printer: Printer, place: str) -> None:
@@ -189,9 +189,9 @@ def _found(result: Result) -> ResonanceResult:
     return ResonanceResult.model_validate(result.found)
 
 
-def _compared(capture: Capture, result: Result, compared: comparing.Compared | None) -> Compared:
+def _compared(capture: Capture, result: Result, compared: comparing.Compared | None) -> EarlierRecord:
     found = _found(result)
-    return Compared(
+    return EarlierRecord(
         capture_id=capture.id,
         place=capture.place,
         at=capture.taken_at,

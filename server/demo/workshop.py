@@ -169,7 +169,7 @@ class Maker:
                 "checked_on": self._day(30),
                 "checked_against": "standing on each side, 9.81 m/s²",
                 "check_due": self._day(-150),
-                "address": "127.0.0.1:8701",
+                "address": "127.0.0.1:8790",
             },
         ):
             shop = self.call("lead", "POST", "/workshop/instruments", row)

@@ -8,6 +8,9 @@ import { BeltsBench } from "./bench/BeltsBench";
 import { BenchMachine, BenchStart } from "./bench/BenchStart";
 import { Pending } from "./bench/Pending";
 import { ReadingsBench } from "./bench/ReadingsBench";
+import { ResonanceBench } from "./bench/ResonanceBench";
+import { ReversalBench } from "./bench/ReversalBench";
+import { RippleBench } from "./bench/RippleBench";
 import { CaseList } from "./case/CaseList";
 import { CasePage } from "./case/CasePage";
 import { Report } from "./case/Report";
@@ -100,6 +103,9 @@ function Frame({ me }: { me: Me }) {
           <Route path="/bench" element={<BenchStart />} />
           <Route path="/bench/:id" element={<BenchMachine />} />
           <Route path="/bench/:id/belts/:place" element={<BeltsBench />} />
+          <Route path="/bench/:id/resonance/:place" element={<ResonanceBench />} />
+          <Route path="/bench/:id/ripple-source/:place" element={<RippleBench />} />
+          <Route path="/bench/:id/backlash/:place" element={<ReversalBench />} />
           <Route path="/bench/:id/:procedure/:place" element={<ReadingsBench />} />
           <Route path="/workshop" element={<WorkshopPage />} />
           <Route path="/scripting" element={<Scripting />} />

@@ -207,7 +207,18 @@ describe("the bench", () => {
     kinematics: "corexy",
     simulated: false,
     belts: [belt("a", capture("a", 16.4)), belt("b")],
-    instruments: [{ id: 1, name: "Bench microphone", kind: "microphone", overdue: true }],
+    instruments: [{ id: 1, name: "Bench microphone", kind: "microphone", overdue: true, on_network: false }],
+    machine: { kinematics: "corexy", transmissions: {}, modes_hz: {} },
+    last: [
+      {
+        procedure: "belt-pluck",
+        place: "a",
+        quantity: { value: 16.4, u95: 0.5, unit: "N" },
+        verdict: "out_of_tolerance",
+        at: new Date(Date.now() - 3 * 86400000).toISOString(),
+        capture_id: "c1",
+      },
+    ],
   };
   const advice = {
     imbalance_percent: { value: 44.5, u95: 0.3, unit: "%" },
@@ -297,14 +308,16 @@ describe("the bench", () => {
     expect(text).toContain("16.40 ± 0.50 N");
     expect(text).toContain("then ½ turn clockwise");
   });
-  it("begins with what one wants to know, the last figure and the source of the band", () => {
+  it("begins with what one wants to know, the last figure and how old it is, and what is at hand", () => {
     const machine: Known = [
       [["bench", 1], bench],
       [["printer", 1], { id: 1, description, condition }],
     ];
     const text = draw(<BenchMachine />, machine, { path: "/bench/1", route: "/bench/:id" });
-    expect(text).toContain("Is belt A tight enough? Last 16.40 ± 0.50 N");
-    expect(text).toContain("Never measured. Band 24 to 36 N (typical).");
+    expect(text).toContain("Are the belts right?");
+    expect(text).toContain("A 16.40 ± 0.50 N , 3 days ago");
+    expect(text).toContain("B never");
+    expect(text).toContain("dial indicator");
   });
   it("asks which machine, and says where there is none", () => {
     const floor = { places: [{ name: "Long walk", printers: [tile] }], wanted: [] };

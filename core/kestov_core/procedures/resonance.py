@@ -69,7 +69,10 @@ class Impulse(Part):
 
 
 class Shaped(Part):
-    """What a shaper leaves at worst over all modes within their u95 (%), lasts, and costs."""
+    """What a shaper leaves at worst over all modes within their u95 (%), lasts, and costs.
+
+    ``leaves``: the spectrum that would be left of a capture, at its spectrum's frequencies.
+    """
 
     name: ShaperName
     frequency_hz: float
@@ -78,6 +81,7 @@ class Shaped(Part):
     duration_ms: float
     smoothing_mm_per_1000: float
     max_acceleration_mm_s2: float
+    leaves: list[float] = []
 
 
 class Quality(Part):
@@ -140,6 +144,8 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
             resampled=even.jitter > 1e-4 or even.gaps > 0,
         ),
     )
+    for shaped in result.shapers:
+        shaped.leaves = _leaves(shaped, response)
     place: Place = context.axis or context.excited_axis
     doubts = _doubt(result, context, even, response, others)
     if doubts:
@@ -213,6 +219,16 @@ def _spectrum(response: Response, others: tuple[str, str]) -> Spectrum:
         fitted=short(fitted),
         others={name: short(p) for name, p in zip(others, response.others, strict=True)},
     )
+
+
+def _leaves(shaped: Shaped, response: Response) -> list[float]:
+    """Power times the square of the shaper's frequency response |sum A_i e^(-2 pi j f t_i)|."""
+    import numpy as np
+
+    times = np.array([i.time_s for i in shaped.impulses])
+    amplitudes = np.array([i.amplitude for i in shaped.impulses])
+    passed = (amplitudes * np.exp(-2j * np.pi * response.f[:, None] * times)).sum(1)
+    return [float(f"{v:.3g}") for v in response.power * np.abs(passed) ** 2]
 
 
 def shapers_for(modes: list[ModeFound], smoothing_limit_mm: float) -> list[Shaped]:
@@ -464,7 +480,7 @@ def _advise(result: ResonanceResult, context: ResonanceContext, place: Place) ->
                 direction=chosen.name,
                 reason=f"{chosen.name.upper()} at {chosen.frequency_hz:.1f} Hz leaves at most {chosen.residual_percent:.1f} % of the ringing and "
                 f"rounds corners by {chosen.smoothing_mm_per_1000:.3f} mm for every 1000 mm/s² of acceleration: up to "
-                f"{chosen.max_acceleration_mm_s2:.0f} mm/s² for {context.smoothing_limit_mm:g} mm. Print a corner before and after.",
+                f"{float(f'{chosen.max_acceleration_mm_s2:.2g}'):.0f} mm/s² for {context.smoothing_limit_mm:g} mm. Print a corner before and after.",
                 expect=Quantity(value=chosen.residual_percent, u95=None, unit="%"),
             )
         )

@@ -37,7 +37,7 @@ _CHECK = {
     "ball_spacing": "Push the carriage slowly by hand: is a ripple felt at this distance? Clean and oil the rail.",
     "gear_tooth": "Brush the drive gears; look at their mesh and the pressure on the filament.",
     "drive_turn": "Mark the drive gear and count: eccentric gears feed more and less once a turn.",
-    "resonance": "Print the wall at another speed: spacing grows with it. Then measure the axis's resonance.",
+    "resonance": "Measure the axis's resonance; tension, play and drag come before any shaper.",
     "fan": "Stop or slow each fan for a moment of the print: does the pattern change?",
     "other_length": "Print the wall at another speed: a length stays.",
     "other_timed": "Print the wall at another speed: what is timed grows with it.",

@@ -90,3 +90,21 @@ export async function send<T>(path: string, body: BodyInit, key: string, type?: 
     throw refusal(answer, response.status);
   }
 }
+
+/** Send a form with a large file: `onProgress` hears the share that has gone out; with the same key a repeat is harmless. */
+export function upload<T>(path: string, form: FormData, key: string, onProgress: (share: number) => void): Promise<T> {
+  return new Promise((done, fail) => {
+    const request = new XMLHttpRequest();
+    request.open("POST", path);
+    for (const [name, value] of Object.entries(writeHeaders(key))) request.setRequestHeader(name, value);
+    request.responseType = "json";
+    request.upload.onprogress = (e) => e.lengthComputable && onProgress(e.loaded / e.total);
+    request.upload.onload = () => onProgress(1);
+    request.onerror = () => fail(new Refusal(0, "offline", OFFLINE, null));
+    request.onload = () =>
+      request.status >= 200 && request.status < 300
+        ? done(request.response as T)
+        : fail(refusal(request.response, request.status));
+    request.send(form);
+  });
+}

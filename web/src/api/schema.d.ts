@@ -3218,6 +3218,8 @@ export interface components {
         /**
          * Shaped
          * @description What a shaper leaves at worst over all modes within their u95 (%), lasts, and costs.
+         *
+         *     ``leaves``: the spectrum that would be left of a capture, at its spectrum's frequencies.
          */
         Shaped: {
             /**
@@ -3237,6 +3239,11 @@ export interface components {
             smoothing_mm_per_1000: number;
             /** Max Acceleration Mm S2 */
             max_acceleration_mm_s2: number;
+            /**
+             * Leaves
+             * @default []
+             */
+            leaves: number[];
         };
         /**
          * Source
@@ -4235,21 +4242,23 @@ export interface components {
             seconds: number;
         };
         /**
-         * OverlayOut
-         * @description ``earlier``: newest first, the oldest believable one is the baseline. ``other``: the other diagonal of a crossed pair.
+         * Compared
+         * @description ``stiffness_ratio`` of the first over the second; ``differ``: whether by more than the uncertainty; ``words``.
          */
-        OverlayOut: {
-            /** Earlier */
-            earlier: components["schemas"]["api__resonance__Compared"][];
-            /** Baseline */
-            baseline: string | null;
-            other: components["schemas"]["api__resonance__Compared"] | null;
+        Compared: {
+            stiffness_ratio: components["schemas"]["Quantity"];
+            /** Differ */
+            differ: boolean;
+            /** Softer */
+            softer: string | null;
+            /** Words */
+            words: string;
         };
         /**
-         * Compared
+         * EarlierRecord
          * @description An earlier record of the same direction (or the other diagonal): its spectrum, and what the difference means.
          */
-        api__resonance__Compared: {
+        EarlierRecord: {
             /**
              * Capture Id
              * Format: uuid
@@ -4268,20 +4277,18 @@ export interface components {
             power: number[];
             /** Modes */
             modes: components["schemas"]["ModeFound"][];
-            compared: components["schemas"]["kestov_core__comparing__Compared"] | null;
+            compared: components["schemas"]["Compared"] | null;
         };
         /**
-         * Compared
-         * @description ``stiffness_ratio`` of the first over the second; ``differ``: whether by more than the uncertainty; ``words``.
+         * OverlayOut
+         * @description ``earlier``: newest first, the oldest believable one is the baseline. ``other``: the other diagonal of a crossed pair.
          */
-        kestov_core__comparing__Compared: {
-            stiffness_ratio: components["schemas"]["Quantity"];
-            /** Differ */
-            differ: boolean;
-            /** Softer */
-            softer: string | null;
-            /** Words */
-            words: string;
+        OverlayOut: {
+            /** Earlier */
+            earlier: components["schemas"]["EarlierRecord"][];
+            /** Baseline */
+            baseline: string | null;
+            other: components["schemas"]["EarlierRecord"] | null;
         };
         /**
          * Px

@@ -1,12 +1,13 @@
-/** Where a measurement begins: choose the machine, then what one wants to know. */
+/** Where a measurement begins: choose the machine, then what one wants to know, or what is at hand. */
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { ErrorNote, Loading } from "../kit/bits";
 import { ago, sentence } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
 import { useMe } from "../session/me";
-import { tensionOf } from "./Rounds";
+import { CATALOG, type Entry, GROUPS, INSTRUMENTS } from "./catalog";
 
 export function useBench(id: number) {
   return useQuery({
@@ -44,6 +45,7 @@ export function BenchMachine() {
   const id = Number(useParams().id);
   const [params] = useSearchParams();
   const query = params.get("case") ? `?case=${params.get("case")}` : "";
+  const [hand, setHand] = useState("");
   const bench = useBench(id);
   const printer = useQuery({
     queryKey: ["printer", id],
@@ -51,62 +53,94 @@ export function BenchMachine() {
   });
   if (!bench.data || !printer.data)
     return bench.error ? <ErrorNote error={bench.error} /> : <Loading what="the bench" />;
+  const b = bench.data;
+  const fitting = CATALOG.filter((e) => !hand || e.instrument.includes(hand));
   return (
-    <div className="grid gap-5 lg:grid-cols-[340px_1fr]">
-      <section className="sheet self-start">
-        <h1>{bench.data.printer}</h1>
+    <div className="grid gap-5 lg:grid-cols-[300px_1fr]">
+      <section className="sheet grid content-start gap-3 self-start">
+        <h1>{b.printer}</h1>
         <Sketch
           description={printer.data.description}
           conditions={Object.fromEntries(printer.data.condition.places.map((p) => [p.place, p.condition]))}
         />
+        <fieldset className="grid gap-2">
+          <legend className="mb-1 text-[15px] font-semibold">What is at hand?</legend>
+          <div className="flex flex-wrap gap-2">
+            {["", ...INSTRUMENTS].map((i) => (
+              <button
+                key={i}
+                type="button"
+                aria-pressed={hand === i}
+                onClick={() => setHand(i)}
+                className={`min-h-11 rounded-[3px] border px-3 text-[15px] ${hand === i ? "border-ink bg-ink font-semibold text-sheet" : "border-line bg-sheet hover:bg-well"}`}
+              >
+                {i || "Anything"}
+              </button>
+            ))}
+          </div>
+        </fieldset>
         <Link to={`/machines/${id}`}>All about this machine</Link>
       </section>
-      <section className="sheet grid content-start gap-4">
-        <h2>What do you want to know?</h2>
-        <ul className="rows">
-          {bench.data.belts.map((b) => (
-            <BeltLine key={b.place} id={id} b={b} query={query} />
-          ))}
-          <li className="py-4">
-            <b className="text-[19px]">What rings after a corner?</b>
-            <p className="text-ink2">Count the ripples on a printed wall: caliper, five minutes.</p>
-            <div className="mt-2 flex flex-wrap gap-2">
-              {["x", "y"].map((axis) => (
-                <Link key={axis} to={`/bench/${id}/ringing-print/${axis}${query}`} className={LINK}>
-                  Ripples along {axis.toUpperCase()}
-                </Link>
-              ))}
+      <section className="grid content-start gap-5">
+        {GROUPS.map((group) => {
+          const entries = fitting.filter((e) => e.group === group && e.places(b).length);
+          return entries.length ? (
+            <div key={group} className="sheet">
+              <h2 className="!text-[19px] !text-ink">{group}</h2>
+              <ul className="rows">
+                {entries.map((e) => (
+                  <EntryLine key={e.procedure} entry={e} bench={b} query={query} />
+                ))}
+              </ul>
             </div>
-          </li>
-        </ul>
+          ) : null;
+        })}
       </section>
     </div>
   );
 }
 
-const LINK =
-  "inline-flex min-h-12 items-center rounded-[3px] border border-line px-4 font-semibold no-underline hover:bg-well";
+const LINK = "inline-flex min-h-12 items-center gap-2 rounded-[3px] border border-line px-4 no-underline hover:bg-well";
 
-function BeltLine({ id, b, query }: { id: number; b: Schemas["BenchBelt"]; query: string }) {
+/** One way to measure: a link for each place, with its last figure and how old it is. */
+function EntryLine({ entry, bench, query }: { entry: Entry; bench: Schemas["BenchOut"]; query: string }) {
   const me = useMe();
-  const last = tensionOf(b.last);
   return (
-    <li className="py-4">
-      <b className="text-[19px]">Is belt {b.place.toUpperCase()} tight enough?</b>
-      <p className="text-ink2">
-        {last && b.last ? `Last ${sentence(last, me)}, ${ago(b.last.taken_at)}.` : "Never measured."} Band{" "}
-        {Number(b.target_low_n.toPrecision(3))} to {Number(b.target_high_n.toPrecision(3))} N ({b.target_source}).
-      </p>
-      <div className="mt-2 flex flex-wrap gap-2">
-        <Link to={`/bench/${id}/belts/${b.place}${query}`} className={LINK}>
-          Pluck it{b.partner ? ` and ${b.partner.toUpperCase()}` : ""}: microphone, {b.partner ? 6 : 3} min
-        </Link>
-        <Link to={`/bench/${id}/belt-deflection/${b.place}${query}`} className={LINK}>
-          Press it: spring scale, 6 min
-        </Link>
-        <Link to={`/bench/${id}/belt-tracking/${b.place}${query}`} className={LINK}>
-          Does it run true? feeler gauge, 5 min
-        </Link>
+    <li className="grid gap-x-4 gap-y-2 py-3 sm:grid-cols-[215px_1fr]">
+      <div>
+        <b className="text-[17px]">{entry.short}</b>
+        <p className="text-[15px] text-ink2">
+          {entry.instrument}, {entry.minutes} min
+        </p>
+      </div>
+      <div className="flex flex-wrap gap-2">
+        {entry.places(bench).map((place) => {
+          const last = bench.last.find((l) => l.procedure === entry.procedure && l.place === place);
+          return (
+            <Link
+              key={place}
+              to={entry.path(bench.printer_id, place) + query}
+              className={LINK}
+              aria-label={`${entry.question(place)} ${entry.short}, ${entry.instrument}`}
+            >
+              <b>{place === "all" ? "This print" : place.toUpperCase()}</b>
+              <span className="text-[15px] text-ink2">
+                {last ? (
+                  <>
+                    {last.quantity ? (
+                      <span className="font-mono text-ink">{sentence(last.quantity, me)}</span>
+                    ) : (
+                      "measured"
+                    )}
+                    , <time title={new Date(last.at).toLocaleString()}>{ago(last.at)}</time>
+                  </>
+                ) : (
+                  "never"
+                )}
+              </span>
+            </Link>
+          );
+        })}
       </div>
     </li>
   );

@@ -9,16 +9,24 @@ import { oddOne, parseFigure } from "./figures";
 export type Column = { name: string; label: string; unit: string; min?: number; max?: number };
 export type Row = Record<string, number>;
 
-type Props = { columns: Column[]; rows: Row[]; onChange: (rows: Row[]) => void; watch?: string; most?: number };
+type Props = {
+  columns: Column[];
+  rows: Row[];
+  onChange: (rows: Row[]) => void;
+  watch?: string;
+  most?: number;
+  /** Whether all rows are readings of one thing: then their spread is shown and an odd one marked. */
+  steady?: boolean;
+};
 
-export function ReadingsField({ columns, rows, onChange, watch, most = 40 }: Props) {
+export function ReadingsField({ columns, rows, onChange, watch, most = 40, steady = true }: Props) {
   const [partial, setPartial] = useState<number[]>([]);
   const [text, setText] = useState("");
   const [error, setError] = useState("");
   const input = useRef<HTMLInputElement>(null);
   const column = columns[partial.length]!;
   const watched = rows.map((r) => r[watch ?? columns[0]!.name]!);
-  const odd = columns.length === 1 || watch ? oddOne(watched) : null;
+  const odd = steady && (columns.length === 1 || watch) ? oddOne(watched) : null;
 
   function enter() {
     const value = parseFigure(text);
@@ -42,7 +50,7 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40 }: Pro
     input.current?.focus();
   }
 
-  const spread = watched.length > 1 ? Math.max(...watched) - Math.min(...watched) : null;
+  const spread = steady && watched.length > 1 ? Math.max(...watched) - Math.min(...watched) : null;
   return (
     <div className="grid gap-2">
       <table className="w-full border-collapse font-mono text-[20px]">

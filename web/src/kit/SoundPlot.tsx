@@ -2,6 +2,7 @@
 import { scaleLinear } from "d3-scale";
 import { useRef, useState } from "react";
 import type { Schemas } from "../api/client";
+import { SaveLinks } from "./SaveLinks";
 
 type View = Schemas["SoundView"];
 type Pluck = Schemas["PluckHeard"];
@@ -122,54 +123,7 @@ export function SpectrumPlot({ view, partials, name }: { view: View; partials: P
           </g>
         ) : null}
       </svg>
-      <figcaption className="flex justify-end gap-4 text-[14px]">
-        <button type="button" className="min-h-8 underline" onClick={() => svg.current && saveSvg(svg.current, name)}>
-          Save as SVG
-        </button>
-        <button type="button" className="min-h-8 underline" onClick={() => svg.current && savePng(svg.current, name)}>
-          Save as PNG
-        </button>
-      </figcaption>
+      <SaveLinks svg={svg} name={name} />
     </figure>
   );
-}
-
-/** The drawing by itself: colours that stand in the page's tokens are written out. */
-function standalone(svg: SVGSVGElement): string {
-  const style = getComputedStyle(svg);
-  const text = new XMLSerializer().serializeToString(svg);
-  const resolved = text.replace(/var\((--[\w-]+)\)/g, (_, token: string) =>
-    token === "--font-sans" ? "sans-serif" : style.getPropertyValue(token).trim() || "#000",
-  );
-  const [, , w, h] = (svg.getAttribute("viewBox") ?? "0 0 560 180").split(" ");
-  return resolved.replace(
-    "<svg ",
-    `<svg width="${w}" height="${h}" style="background:${style.getPropertyValue("--sheet").trim()}" `,
-  );
-}
-
-function offer(blob: Blob, name: string) {
-  const a = document.createElement("a");
-  a.href = URL.createObjectURL(blob);
-  a.download = name;
-  a.click();
-  setTimeout(() => URL.revokeObjectURL(a.href), 2000);
-}
-
-function saveSvg(svg: SVGSVGElement, name: string) {
-  offer(new Blob([standalone(svg)], { type: "image/svg+xml" }), `${name}.svg`);
-}
-
-function savePng(svg: SVGSVGElement, name: string) {
-  const image = new Image();
-  const url = URL.createObjectURL(new Blob([standalone(svg)], { type: "image/svg+xml" }));
-  image.onload = () => {
-    const canvas = document.createElement("canvas");
-    canvas.width = image.width * 2;
-    canvas.height = image.height * 2;
-    canvas.getContext("2d")!.drawImage(image, 0, 0, canvas.width, canvas.height);
-    canvas.toBlob((b) => b && offer(b, `${name}.png`));
-    URL.revokeObjectURL(url);
-  };
-  image.src = url;
 }

@@ -21,7 +21,7 @@ export function Strip({ label, quantity, low = null, high = null, before = null,
   const top = Math.max(...marks, (quantity?.value ?? 0) + reach) || 1;
   const bottom = Math.min(...marks, quantity ? quantity.value - reach : Number.POSITIVE_INFINITY);
   const room = (top - bottom || top) * 0.18;
-  const x = scaleLinear([Math.max(0, bottom - room), top + room], [6, width - 6]);
+  const x = scaleLinear([bottom < 0 ? bottom - room : Math.max(0, bottom - room), top + room], [6, width - 6]);
   const text = (v: number) => `${Number((v * factor).toPrecision(3))}`;
   const aria =
     `${label}: ${quantity ? sentence(quantity, me) : "not measured"}` +

@@ -10,6 +10,7 @@ import { ago, preferred, sentence } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
 import { Strip } from "../kit/Strip";
 import { atLeast, useMe } from "../session/me";
+import { Ledger } from "./Ledger";
 
 export function Machine() {
   const id = Number(useParams().id);
@@ -59,6 +60,7 @@ export function Machine() {
         <div className="grid content-start gap-5">
           <Cases cases={p.open_cases} />
           <Belts printer={p} place={place} onPick={setPlace} />
+          <Ledger printerId={id} className="sheet" />
           <Record id={id} place={place} />
           <Parts printer={p} />
         </div>

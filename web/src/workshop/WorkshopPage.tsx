@@ -286,6 +286,7 @@ function Instruments({ s, lead }: { s: Shop; lead: boolean }) {
     checked_on: "",
     checked_against: "",
     check_due: "",
+    address: "",
   });
   const figure = (t: string) => (t.trim() ? Number(t.replace(",", ".")) : null);
   const add = useShopWrite(
@@ -333,7 +334,7 @@ function Instruments({ s, lead }: { s: Shop; lead: boolean }) {
                 {i.checked_on
                   ? `. Checked ${i.checked_on}${i.checked_against ? ` against ${i.checked_against}` : ""}`
                   : ". Never checked"}
-                .
+                {i.address ? `. On the network at ${i.address}` : ""}.
               </span>
               {overdue ? <b className="ml-2 text-off">Its check was due on {i.check_due}.</b> : null}
             </li>
@@ -356,6 +357,7 @@ function Instruments({ s, lead }: { s: Shop; lead: boolean }) {
           {text("checked_on", "Checked on", "date")}
           {text("checked_against", "Against what")}
           {text("check_due", "Next check", "date")}
+          {text("address", "On the network at (host:port)")}
           <ErrorNote error={add.error} />
           <Button type="submit" className="justify-self-start" disabled={add.isPending}>
             Add

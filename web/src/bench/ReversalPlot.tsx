@@ -1,0 +1,75 @@
+/** Deviation at each target, from below and from above: their distance is the play. */
+import { scaleLinear } from "d3-scale";
+import { useRef } from "react";
+import type { Schemas } from "../api/client";
+import { SaveLinks } from "../kit/SaveLinks";
+
+const W = 560;
+
+export function ReversalPlot({ found }: { found: Schemas["BacklashResult"] }) {
+  const svg = useRef<SVGSVGElement>(null);
+  const rows = found.per_target;
+  const all = rows.flatMap((r) => [
+    r.mean_plus_mm + 2 * r.s_plus_mm,
+    r.mean_plus_mm - 2 * r.s_plus_mm,
+    r.mean_minus_mm + 2 * r.s_minus_mm,
+    r.mean_minus_mm - 2 * r.s_minus_mm,
+  ]);
+  const reach = Math.max(0.01, ...all.map(Math.abs)) * 1.15;
+  const x = scaleLinear([rows[0]!.target_mm, rows[rows.length - 1]!.target_mm || 1], [84, W - 30]);
+  const y = scaleLinear([-reach, reach], [190, 20]);
+  const side = (r: (typeof rows)[number], plus: boolean) => {
+    const [mean, s] = plus ? [r.mean_plus_mm, r.s_plus_mm] : [r.mean_minus_mm, r.s_minus_mm];
+    const at = x(r.target_mm) + (plus ? -5 : 5);
+    return (
+      <g key={`${r.target_mm}${plus}`} stroke={plus ? "var(--ink)" : "var(--go)"}>
+        <path d={`M${at} ${y(mean - 2 * s)}V${y(mean + 2 * s)}`} strokeWidth={1.6} />
+        {plus ? (
+          <circle cx={at} cy={y(mean)} r={5} fill="var(--ink)" />
+        ) : (
+          <rect x={at - 5} y={y(mean) - 5} width={10} height={10} fill="var(--sheet)" strokeWidth={2.4} />
+        )}
+      </g>
+    );
+  };
+  return (
+    <figure>
+      <svg
+        ref={svg}
+        viewBox={`0 0 ${W} 232`}
+        className="block w-full"
+        role="img"
+        fontFamily="var(--font-sans)"
+        aria-label={`Deviation at ${rows.length} targets from both sides; the largest difference is ${found.reversal_value.value.toFixed(3)} millimetres`}
+      >
+        {y.ticks(5).map((v) => (
+          <g key={v}>
+            <path d={`M60 ${y(v)}H${W - 8}`} stroke={v === 0 ? "var(--line)" : "var(--hair)"} />
+            <text x={55} y={y(v) + 4} textAnchor="end" fontSize={12} fill="var(--ink2)">
+              {v.toFixed(2)}
+            </text>
+          </g>
+        ))}
+        <text x={4} y={13} fontSize={12} fill="var(--ink2)">
+          mm off
+        </text>
+        {rows.map((r) => (
+          <text key={r.target_mm} x={x(r.target_mm)} y={207} textAnchor="middle" fontSize={12} fill="var(--ink2)">
+            {r.target_mm}
+          </text>
+        ))}
+        {rows.map((r) => side(r, true))}
+        {rows.map((r) => side(r, false))}
+        <circle cx={70} cy={222} r={5} fill="var(--ink)" />
+        <text x={80} y={227} fontSize={13} fill="var(--ink)">
+          from below (+)
+        </text>
+        <rect x={189} y={217} width={10} height={10} fill="var(--sheet)" stroke="var(--go)" strokeWidth={2.4} />
+        <text x={205} y={227} fontSize={13} fill="var(--ink)">
+          from above (−); bars are two standard deviations
+        </text>
+      </svg>
+      <SaveLinks svg={svg} name="reversal" />
+    </figure>
+  );
+}

@@ -1,0 +1,317 @@
+/** What differs between the procedures whose readings are typed: words, fields, context, headline, drawing. Data, one page. */
+import type { ReactNode } from "react";
+import type { Schemas } from "../api/client";
+import type { Column, Row } from "../kit/ReadingsField";
+import type { Headline } from "./Answer";
+import { ShaperTable } from "./ShaperTable";
+import { ShiftRulers } from "./ShiftRulers";
+import { StepsAfter } from "./StepsAfter";
+
+export type Bench = Schemas["BenchOut"];
+type Belt = Schemas["BenchBelt"];
+type Found = Schemas["CaptureOut"]["found"];
+type Transmission = NonNullable<Bench["machine"]["transmissions"]>[string];
+export type Setting = {
+  name: string;
+  label: string;
+  hint: string;
+  start?: (belt: Belt | undefined, bench: Bench, place: string) => string;
+  optional?: boolean;
+  /** Kept on this device for the machine: the next one need not type it again. */
+  remember?: boolean;
+  choice?: [string, string][];
+};
+
+export type Form = {
+  title: (place: string) => string;
+  how: string[];
+  caution: string;
+  instruments: RegExp;
+  columns: Column[];
+  watch?: string;
+  least: number;
+  settings: Setting[];
+  practice?: boolean;
+  context: (
+    rows: Row[],
+    settings: Record<string, number | undefined>,
+    place: string,
+    belt: Belt | undefined,
+    bench: Bench,
+    choices: Record<string, string>,
+  ) => object;
+  headline: (found: Found, belt: Belt | undefined) => Headline[];
+  heading?: (found: Found) => string | undefined;
+  after?: (capture: Schemas["CaptureOut"], bench: Bench) => ReactNode;
+};
+
+/** The drive that moves an axis: its own, or one of those that share it. */
+export function driveOf(bench: Bench, axis: string): Transmission | null {
+  const all = bench.machine.transmissions ?? {};
+  const names = { x: ["x", "a", "t1"], y: ["y", "y1", "b", "t1"], z: ["z", "z1", "t1"], e: ["e"] }[axis] ?? [axis];
+  for (const n of names) if (all[n]) return all[n];
+  return null;
+}
+
+/** Microsteps for a millimetre, by teeth, lead or diameter: what the field starts with. */
+function theorySteps(bench: Bench, axis: string): string {
+  const d = driveOf(bench, axis);
+  if (!d) return "";
+  const turn =
+    d.kind === "belt"
+      ? d.pitch_mm * d.teeth
+      : d.kind === "screw"
+        ? d.lead_mm
+        : d.drive_diameter_mm
+          ? Math.PI * d.drive_diameter_mm
+          : null;
+  return turn ? String(Number(((d.motor_steps_per_rev * d.microsteps * d.gear_ratio) / turn).toFixed(3))) : "";
+}
+
+export const FORMS: Record<string, Form> = {
+  "belt-deflection": {
+    title: (p) => `Press belt ${p.toUpperCase()}`,
+    how: [
+      "Head still. Find the middle of the free span.",
+      "Hook the spring scale on the belt and pull square to it until it has moved 5 to 10 mm.",
+      "Read the force and how far it moved. Three times, at two depths.",
+    ],
+    instruments: /scale/,
+    caution: "Motors off and unplugged: the head must not move by itself while your hand is in the frame.",
+    columns: [
+      { name: "force_n", label: "Force", unit: "N", min: 0.01, max: 200 },
+      { name: "deflection_mm", label: "Deflection", unit: "mm", min: 0.1, max: 100 },
+    ],
+    least: 1,
+    settings: [
+      {
+        name: "span_mm",
+        label: "Free span, mm",
+        hint: "Pulley to clamp.",
+        start: (b) => (b?.span_mm ? String(b.span_mm) : ""),
+      },
+      { name: "resolution_n", label: "Scale reads to, N", hint: "Its smallest step.", start: () => "0.1" },
+      { name: "resolution_mm", label: "Rule reads to, mm", hint: "Its smallest step.", start: () => "0.5" },
+    ],
+    context: (readings, s, axis, belt) => ({
+      ...s,
+      readings,
+      axis,
+      axial_stiffness_n: belt?.axial_stiffness_n,
+      loop_length_mm: belt?.belt.loop_length_mm,
+      target_n: belt ? { low: belt.target_low_n, high: belt.target_high_n } : undefined,
+    }),
+    headline: (f, belt) =>
+      "stretch_share" in f
+        ? [{ quantity: f.tension, words: "Tension", low: belt?.target_low_n, high: belt?.target_high_n }]
+        : [],
+  },
+  "belt-tracking": {
+    title: (p) => `Does belt ${p.toUpperCase()} run true?`,
+    how: [
+      "Move the head by hand to one end, slowly.",
+      "At the idler, measure the gap from the belt's edge to the upper and to the lower flange.",
+      "The same in the middle and at the other end.",
+    ],
+    instruments: /gauge|caliper/,
+    caution: "Unplugged. Motors pushed by hand make current: move slowly.",
+    columns: [
+      { name: "travel_mm", label: "Place", unit: "mm", min: -2000, max: 2000 },
+      { name: "clearance_top_mm", label: "Above", unit: "mm", min: 0, max: 20 },
+      { name: "clearance_bottom_mm", label: "Below", unit: "mm", min: 0, max: 20 },
+    ],
+    least: 2,
+    settings: [
+      { name: "limit_mm", label: "May wander, mm", hint: "0.2 is typical.", start: () => "0.2" },
+      { name: "resolution_mm", label: "Gauge reads to, mm", hint: "Its smallest step.", start: () => "0.05" },
+    ],
+    context: (positions, s, axis) => ({ ...s, positions, axis }),
+    headline: (f) =>
+      "wander" in f
+        ? [
+            { quantity: f.wander, low: null, high: 0.2, words: "Wanders" },
+            {
+              quantity: f.smallest_clearance,
+              words: f.touches === "none" ? "Smallest gap; touches nothing" : `Smallest gap; touches ${f.touches}`,
+            },
+          ]
+        : [],
+  },
+  "ringing-print": {
+    title: (p) => `Ripples along ${p.toUpperCase()}`,
+    how: [
+      "Light the wall from the side. Find a corner with echoes after it.",
+      "Begin where the head has its full speed, past the ramp.",
+      "Count ripples from crest to crest and measure their distance together. At two corners or more.",
+    ],
+    instruments: /caliper/,
+    caution: "Take the part off with a flexible plate first; a blade slips towards the hand.",
+    columns: [
+      { name: "count", label: "Ripples", unit: "count", min: 1, max: 200 },
+      { name: "distance_mm", label: "Over", unit: "mm", min: 0.1, max: 500 },
+    ],
+    least: 1,
+    practice: true,
+    settings: [
+      { name: "speed_mm_s", label: "Wall speed, mm/s", hint: "From the slicer's profile." },
+      {
+        name: "acceleration_mm_s2",
+        label: "Acceleration, mm/s²",
+        hint: "Tells from where ripples count.",
+        optional: true,
+      },
+      { name: "resolution_mm", label: "Caliper and eye, mm", hint: "0.2 is typical.", start: () => "0.2" },
+    ],
+    context: (ripples, s, axis) => ({ ...s, ripples, axis }),
+    headline: (f) => ("undamped_frequency" in f ? [{ quantity: f.frequency, words: "Rings at" }] : []),
+    after: (c) =>
+      "undamped_frequency" in c.found ? (
+        <>
+          {c.found.count_from_mm != null ? (
+            <p>
+              Count only from {c.found.count_from_mm.toFixed(1)} mm after the corner: before, the head is still speeding
+              up.
+            </p>
+          ) : null}
+          <ShaperTable shapers={c.found.shapers ?? []} recommended={c.found.recommended} />
+        </>
+      ) : null,
+  },
+  "layer-shift": {
+    title: () => "Why did the layers step aside?",
+    how: [
+      "Look from the front: how far to the right (+) or left (−) do the layers above the step lie?",
+      "Then in depth: away from you is +, towards you −.",
+      "Calipers over both faces at three heights above and below; the difference is the step.",
+    ],
+    instruments: /caliper/,
+    caution: "Take the part off with a flexible plate first; a blade slips towards the hand.",
+    columns: [],
+    least: 0,
+    practice: true,
+    settings: [
+      { name: "shift_x_mm", label: "To the right (X), mm", hint: "Minus where it is to the left." },
+      { name: "shift_y_mm", label: "Away from you (Y), mm", hint: "Minus where it is towards you." },
+      { name: "u95_mm", label: "Good to ±, mm", hint: "0.1 is typical for calipers on layers.", start: () => "0.1" },
+      { name: "shifts", label: "How many steps in all", hint: "The figures are those of one.", start: () => "1" },
+      {
+        name: "progressive",
+        label: "How did it come?",
+        hint: "Creeping: a little at each of many layers.",
+        choice: [
+          ["no", "At once"],
+          ["yes", "Creeping one way"],
+        ],
+      },
+      {
+        name: "drivers_changed",
+        label: "Drivers or firmware changed lately?",
+        hint: "Then microsteps may not match.",
+        choice: [
+          ["no", "No"],
+          ["yes", "Yes"],
+        ],
+      },
+    ],
+    context: (_, s, axis, __, bench, choices) => ({
+      ...s,
+      shifts: Math.max(1, Math.round(s.shifts ?? 1)),
+      progressive: choices.progressive === "yes",
+      drivers_changed: choices.drivers_changed === "yes",
+      kinematics: bench.kinematics,
+      transmissions: bench.machine.transmissions,
+      axis: axis === "all" ? undefined : axis,
+    }),
+    headline: () => [],
+    heading: (f) => ("mechanisms" in f && f.mechanisms[0] ? MECHANISM[f.mechanisms[0].mechanism] : undefined),
+    after: (c) => ("mechanisms" in c.found ? <ShiftRulers found={c.found} /> : null),
+  },
+  steps: {
+    title: (p) => (p === "e" ? "Does it feed as much as told?" : `Does ${p.toUpperCase()} travel as far as told?`),
+    how: [
+      "Command a long travel: 100 mm, or 200. For the drive: a mark on the filament 120 mm before it, feed 100 mm slowly, nozzle off or hot.",
+      "Measure how far it went. Approach each end from the same side, so that play does not count.",
+      "Five times. One reading changes nothing.",
+    ],
+    instruments: /caliper|rule/,
+    caution: "Hands out while it moves. A hot nozzle burns: measure at the cold end of the axis.",
+    columns: [{ name: "measured_mm", label: "Measured", unit: "mm", min: 0.1, max: 3000 }],
+    least: 1,
+    practice: true,
+    settings: [
+      { name: "commanded_mm", label: "Told to travel, mm", hint: "Longer is surer.", start: () => "100" },
+      {
+        name: "steps_per_mm",
+        label: "Steps per mm now",
+        hint: "Read it back from the machine; this is what teeth and lead say.",
+        start: (_, bench, p) => theorySteps(bench, p),
+        remember: true,
+      },
+      { name: "resolution_mm", label: "Reads to, mm", hint: "Its smallest step.", start: () => "0.01" },
+      {
+        name: "stated_u95_mm",
+        label: "Hand and feel ±, mm",
+        hint: "0.03 is typical of calipers, 0.3 of a rule.",
+        start: () => "0.03",
+      },
+    ],
+    context: (rows, s, axis, _, bench) => ({
+      ...s,
+      axis,
+      measured_mm: rows.map((r) => r.measured_mm),
+      transmission: driveOf(bench, axis) ?? { kind: "extruder" },
+    }),
+    headline: (f) =>
+      "ratio_suspect" in f
+        ? [{ quantity: f.error, words: "Travels too far (+) or too short (−) by", low: -0.2, high: 0.2 }]
+        : [],
+    after: (c, bench) => ("ratio_suspect" in c.found ? <StepsAfter capture={c} found={c.found} bench={bench} /> : null),
+  },
+  "motor-current": {
+    title: (p) => `Current of motor ${p.toUpperCase()}`,
+    how: [
+      "Board open, powered, motors idle. Black lead on the supply's minus.",
+      "Red lead, insulated to the tip, on the driver's reference point. Read the volts.",
+      "Sense resistor and factor stand in the driver's data sheet, the rating on the motor.",
+    ],
+    instruments: /meter/,
+    caution:
+      "The board is live. One hand, insulated tool, no ring or bracelet. Power off before you turn anything; mains parts are for qualified people.",
+    columns: [],
+    least: 0,
+    settings: [
+      { name: "reference_v", label: "Reference, V", hint: "As the meter shows it." },
+      { name: "sense_ohm", label: "Sense resistor, Ω", hint: "On the driver: R100 is 0.1 Ω.", remember: true },
+      { name: "gain", label: "Driver's factor", hint: "Peak current is V / (factor × Ω); data sheet.", remember: true },
+      { name: "rated_a", label: "Motor's rating, A", hint: "R.m.s. a phase, on its label.", remember: true },
+      { name: "case_temperature_c", label: "Motor's case, °C", hint: "After a print.", optional: true },
+      { name: "resolution_v", label: "Meter reads to, V", hint: "Its smallest step.", start: () => "0.01" },
+    ],
+    context: (_, s, axis) => ({ ...s, axis }),
+    headline: (f) =>
+      "rms_current" in f
+        ? [
+            { quantity: f.percent_of_rated, words: "Of the motor's rating", low: 60, high: 100 },
+            { quantity: f.rms_current, words: "R.m.s. current a phase" },
+          ]
+        : [],
+    after: (c) =>
+      "cautions" in c.found ? (
+        <ul className="grid gap-1">
+          {c.found.cautions.map((words) => (
+            <li key={words} className="border-l-[5px] border-watch pl-3">
+              {words}
+            </li>
+          ))}
+        </ul>
+      ) : null,
+  },
+};
+
+const MECHANISM: Record<string, string> = {
+  tooth_jump: "Most likely the belt jumped a tooth",
+  lost_cycles: "Most likely the motor stalled",
+  pulley_slip: "Most likely a pulley slips on its shaft",
+  part_moved: "Most likely the part came loose",
+  resolution_mismatch: "Most likely the microsteps do not match",
+};

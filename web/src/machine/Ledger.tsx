@@ -1,0 +1,53 @@
+/** The settings ledger: values that were set on a machine, newest first, each with what it was and the way back. */
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, got } from "../api/client";
+import { Button, ErrorNote } from "../kit/bits";
+import { ago } from "../kit/figures";
+
+export function Ledger({ printerId, name, className = "" }: { printerId: number; name?: string; className?: string }) {
+  const client = useQueryClient();
+  const ledger = useQuery({
+    queryKey: ["ledger", printerId],
+    queryFn: () => got(api.GET("/api/printers/{printer_id}/ledger", { params: { path: { printer_id: printerId } } })),
+  });
+  const back = useMutation({
+    mutationFn: (id: number) => got(api.POST("/api/ledger/{row_id}/back", { params: { path: { row_id: id } } })),
+    onSuccess: (rows) => client.setQueryData(["ledger", printerId], rows),
+  });
+  const rows = (ledger.data ?? []).filter((r) => !name || r.name === name);
+  if (!rows.length) return null;
+  return (
+    <section className={`grid gap-2 ${className}`}>
+      <h2>Settings ledger</h2>
+      <ul className="rows">
+        {rows.map((r) => (
+          <li key={r.id} className="flex flex-wrap items-baseline justify-between gap-x-4 gap-y-1 py-2">
+            <span>
+              <b>{r.name.replace("_", " ").replace(/ (\w)$/, (m) => m.toUpperCase())}</b>{" "}
+              <span className="font-mono">
+                {Number(r.value.toFixed(4))} {r.unit}
+              </span>
+              {r.was != null ? <span className="text-ink2"> was {Number(r.was.toFixed(4))}</span> : null}
+              {r.present ? <span className="ml-2 border border-line px-1.5 text-[13px]">stands now</span> : null}
+              <span className="block text-[15px] text-ink2">
+                <time title={new Date(r.at).toLocaleString()}>{ago(r.at)}</time>, {r.by}. {r.reason}
+              </span>
+            </span>
+            {r.present && r.was != null ? (
+              <details>
+                <summary className="min-h-11 cursor-pointer py-2 underline">Way back</summary>
+                <pre className="bg-well p-2 font-mono text-[15px]">
+                  {r.script.trim() || `set ${r.name} to ${r.was}`}
+                </pre>
+                <Button className="min-h-11" disabled={back.isPending} onClick={() => back.mutate(r.id)}>
+                  It is set back: write it down
+                </Button>
+              </details>
+            ) : null}
+          </li>
+        ))}
+      </ul>
+      <ErrorNote error={back.error} />
+    </section>
+  );
+}
