@@ -50,6 +50,33 @@ class Words(unittest.TestCase):
         self.assertEqual(run([sys.executable, "-c", "print('fine')"], "Trying"), "fine\n")
 
 
+class StandIn(unittest.TestCase):
+    def test_it_answers_its_line_protocol(self) -> None:
+        import threading
+
+        import stand_in
+
+        with stand_in.Service("127.0.0.1", 0) as service:
+            threading.Thread(target=service.serve_forever, daemon=True).start()
+            port = service.server_address[1]
+
+            def ask(line: str) -> str:
+                with socket.create_connection(("127.0.0.1", port), timeout=10) as s:
+                    s.sendall(line.encode())
+                    got = b""
+                    while piece := s.recv(1 << 16):
+                        got += piece
+                return got.decode()
+
+            lines = ask("RECORD axis=y kind=impulse seconds=2\n").splitlines()
+            self.assertEqual(lines[0], "# unit=m/s2 rate=1600")
+            self.assertEqual(lines[1], "time_s,ax,ay,az")
+            self.assertEqual(lines[-1], f"END rows={len(lines) - 3}")
+            for wrong in ("HELLO\n", "RECORD axis=q kind=sweep seconds=9\n", "RECORD axis=x kind=sweep seconds=9000\n", "\n"):
+                self.assertTrue(ask(wrong).startswith("ERROR "), wrong)
+            service.shutdown()
+
+
 class Ports(unittest.TestCase):
     def test_a_taken_port_is_seen_and_the_next_is_chosen(self) -> None:
         with socket.socket() as s:

@@ -16,6 +16,13 @@ from pydantic import BaseModel
 from .problems import Problem
 
 
+def _plain(answer: Any) -> Any:
+    """An answer as JSON holds it; routes give a model or a list of models."""
+    if isinstance(answer, BaseModel):
+        return answer.model_dump(mode="json")
+    return [_plain(a) for a in answer] if isinstance(answer, list) else answer
+
+
 def once(view: Callable[..., Any]) -> Callable[..., Any]:
     """Run a write in a transaction; with an ``Idempotency-Key`` header a repeat is answered from the record.
 
@@ -38,7 +45,7 @@ def once(view: Callable[..., Any]) -> Callable[..., Any]:
                     raise Problem(409, "key_reused", "This key was already used for something else.", "Idempotency-Key")
                 return row.answer
             answer = view(request, *args, **kwargs)
-            row.answer = answer.model_dump(mode="json") if isinstance(answer, BaseModel) else answer
+            row.answer = _plain(answer)
             row.save()
             return answer
 

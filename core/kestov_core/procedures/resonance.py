@@ -311,6 +311,8 @@ def _doubt(
     }
     if not response.seen:
         refuse("low_snr", unseen[context.excitation] + " Was it the right file and kind of excitation?")
+    elif not result.modes and response.not_linear:
+        doubts.append("No mode can be fitted to it.")
     elif not result.modes:
         refuse(
             "low_snr",

@@ -307,6 +307,12 @@ class Ledger(Bench):
         rows = self.good("technician", "POST", f"/ledger/{rows[0]['id']}/back")
         self.assertEqual((rows[0]["value"], rows[0]["was"], len(rows)), (80.4, 80.2, 3))
 
+    def test_sent_twice_with_one_key_it_is_one_row(self):
+        body = {"name": "steps_x", "value": 80.2, "was": 80.0, "unit": "steps/mm"}
+        path = f"/printers/{self.slinger.pk}/ledger"
+        one, two = (self.good("technician", "POST", path, body, key="k-1") for _ in range(2))
+        self.assertEqual((one, StoredValue.objects.count()), (two, 1))
+
     def test_where_nothing_was_before_there_is_no_way_back(self):
         row = self.set(80.0)[0]
         self.refused(409, "nothing_before", None, "technician", "POST", f"/ledger/{row['id']}/back")

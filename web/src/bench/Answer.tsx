@@ -112,7 +112,9 @@ type Props = {
 
 export function Answer({ capture, bench, lines, query, title, children }: Props) {
   // What was typed is long: the answer begins at the top of the page.
-  useEffect(() => window.scrollTo({ top: 0 }), []);
+  useEffect(() => {
+    window.scrollTo({ top: 0 });
+  }, []);
   return (
     <>
       <h1>{title ?? VERDICT[capture.verdict]}</h1>

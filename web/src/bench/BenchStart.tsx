@@ -117,12 +117,8 @@ function EntryLine({ entry, bench, query }: { entry: Entry; bench: Schemas["Benc
         {entry.places(bench).map((place) => {
           const last = bench.last.find((l) => l.procedure === entry.procedure && l.place === place);
           return (
-            <Link
-              key={place}
-              to={entry.path(bench.printer_id, place) + query}
-              className={LINK}
-              aria-label={`${entry.question(place)} ${entry.short}, ${entry.instrument}`}
-            >
+            <Link key={place} to={entry.path(bench.printer_id, place) + query} className={LINK}>
+              <span className="sr-only">{entry.question(place)}</span>
               <b>{place === "all" ? "This print" : place.toUpperCase()}</b>
               <span className="text-[15px] text-ink2">
                 {last ? (

@@ -39,7 +39,7 @@ export function ShaperTable({
         </div>
       </div>
       <div className="overflow-x-auto">
-        <table className="w-full border-collapse text-[17px]">
+        <table className="w-full border-collapse text-[16px] [&_td]:pr-4 [&_td]:whitespace-nowrap [&_th]:pr-4">
           <thead>
             <tr className="text-left text-[15px] text-ink2">
               <th scope="col">Shaper</th>
@@ -73,11 +73,11 @@ export function ShaperTable({
                       <button
                         type="button"
                         aria-pressed={shown === s.name}
-                        aria-label={`Show what ${s.name.toUpperCase()} leaves`}
                         className={`min-h-11 rounded-[3px] border px-3 ${shown === s.name ? "border-ink bg-ink text-sheet" : "border-line"}`}
                         onClick={() => onShow(shown === s.name ? null : s.name)}
                       >
                         {shown === s.name ? "shown" : "show"}
+                        <span className="sr-only"> what {s.name.toUpperCase()} leaves</span>
                       </button>
                     </td>
                   ) : null}

@@ -1,7 +1,9 @@
 /** A check done by hand: how, and what it showed. Each outcome says how it would move the bars before it is chosen. */
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
+import { CATALOG } from "../bench/catalog";
 import { Button, ErrorNote, Field, INPUT, useKey } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 import { useFindings, useKnowledge } from "./knowledge";
@@ -68,8 +70,20 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
     onFocus: () => show(finding),
     onBlur: () => onWhatIf(null),
   });
+  const atBench = CATALOG.find((e) => e.procedure === check.procedure);
   return (
     <div className="grid gap-3 border-t border-hair pt-4">
+      {atBench && next.axis ? (
+        <p>
+          <Link
+            to={`${atBench.path(c.printer_id, next.axis)}?case=${c.id}`}
+            className="inline-flex min-h-12 items-center rounded-[3px] border border-line px-5 font-semibold no-underline hover:bg-well"
+          >
+            Measure it at the bench: {atBench.instrument}
+          </Link>{" "}
+          What it finds comes into the weighing by itself.
+        </p>
+      ) : null}
       <h2>What did it show?</h2>
       {check.swap ? (
         <div className="grid gap-3 sm:grid-cols-2">

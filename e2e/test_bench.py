@@ -1,0 +1,206 @@
+"""The bench's procedures in the browser, each from its start to its result; files, photographs, programs; bad input."""
+
+from __future__ import annotations
+
+import csv
+import io
+from pathlib import Path
+
+from kestov_core.simulator.shaking import Sensor, Shake, SimAxis, SimMode, shake
+from playwright.sync_api import Page, expect
+
+from .app import AppCase, wav_file
+from .test_paths import say
+
+
+def record(hz: float, along: str = "x", seconds: float = 12.0, rate: float = 1600.0) -> Path:
+    got = shake(SimAxis(modes=[SimMode(hz=hz)]), along, Shake(seconds=seconds), Sensor(rate_hz=rate, unit="g"), 2)
+    return wav_file("sweep.csv", got.csv())
+
+
+class Bench(AppCase):
+    def open(self, path: str, who: str = "tech2") -> Page:
+        page = self.sign_in(who)
+        page.goto(path)
+        return page
+
+    def press(self, page: Page, name: str) -> None:
+        page.get_by_role("button", name=say(name)).first.click()
+
+    def test_the_start_asks_what_one_wants_to_know_and_what_is_at_hand(self) -> None:
+        page = self.open("/bench/1")
+        expect(page.get_by_role("heading", name="What rings, what repeats?")).to_be_visible()
+        expect(page.get_by_role("link", name=say("At what does A ring"))).to_contain_text("Hz")
+        self.assert_accessible(page, "bench start")
+        self.press(page, "dial indicator")
+        expect(page.get_by_role("heading", name="Are the belts right?")).to_have_count(0)
+        page.get_by_role("link", name=say("Does Z come back")).click()
+        expect(page.get_by_role("heading", name=say("does Z come back"))).to_be_visible()
+
+    def test_a_record_from_a_file_gives_modes_a_shaper_and_plots_to_take_along(self) -> None:
+        page = self.open("/bench/5/resonance/x")
+        page.get_by_label("The file's unit").select_option("g")
+        page.get_by_label("Load a file").set_input_files(record(47.0))
+        expect(page.get_by_text(say("Rings at"))).to_be_visible(timeout=20000)
+        expect(page.get_by_text(say(r"^4[67]\.\d"))).not_to_have_count(0)
+        expect(page.get_by_text("advised").first).to_be_visible()
+        page.get_by_label(say("Acceleration of a print")).fill("6000")
+        expect(page.get_by_role("row", name=say("ZVD "))).to_contain_text(say(r"0\.1\d mm"))
+        self.assert_accessible(page, "resonance")
+        for button, ending, start in (("Save as SVG", ".svg", b"<svg"), ("Save as PNG", ".png", b"\x89PNG")):
+            with page.expect_download() as download:
+                page.get_by_role("button", name=button).first.click()
+            self.assertTrue(download.value.suggested_filename.endswith(ending))
+            self.assertTrue(Path(download.value.path()).read_bytes().startswith(start))
+        page.get_by_role("tab", name="Time and frequency").click()
+        expect(page.get_by_role("img", name=say("darker is louder"))).to_be_visible()
+        self.assert_accessible(page, "time and frequency")
+        with page.expect_download() as download:
+            page.get_by_role("link", name="The file as it came").click()
+        rows = list(csv.reader(io.StringIO(Path(download.value.path()).read_text())))
+        self.assertEqual(rows[0], ["time_s", "ax", "ay", "az"])
+
+    def test_a_bad_file_is_refused_with_its_row_and_the_next_try_works(self) -> None:
+        page = self.open("/bench/5/resonance/y")
+        page.get_by_label("The file's unit").select_option("g")
+        lines = record(47.0).read_text().splitlines()
+        lines[99] = "0.06;zwei;0;0".replace(";", ",")
+        page.get_by_label("Load a file").set_input_files(wav_file("bad.csv", "\n".join(lines).encode()))
+        expect(page.get_by_role("alert")).to_contain_text("Row 100, column ax")
+        page.get_by_label("Load a file").set_input_files(record(39.0, "y"))
+        expect(page.get_by_text(say("Rings at"))).to_be_visible(timeout=20000)
+
+    def test_a_loose_axis_gets_no_shaper_but_the_checks(self) -> None:
+        page = self.open("/bench/6/resonance/x")
+        self.press(page, "Shake the simulated machine")
+        expect(page.get_by_text("No shaper is advised.")).to_be_visible(timeout=20000)
+        expect(page.get_by_text(say("play and drag first"))).to_be_visible()
+
+    def test_records_are_held_against_earlier_ones_and_belt_against_belt(self) -> None:
+        page = self.open("/bench/1/resonance/a")
+        page.get_by_role("tab", name=say("Against earlier")).click()
+        expect(page.get_by_text(say("Softer than on .* of its stiffness"))).to_be_visible()
+        page.get_by_role("tab", name="Belt against belt").click()
+        expect(page.get_by_role("img", name=say("two diagonals"))).to_be_visible()
+        expect(page.get_by_text(say("diagonal is the softer|ring alike"))).to_be_visible()
+
+    def test_a_pattern_counted_at_two_speeds_stands_on_the_ladder(self) -> None:
+        page = self.open("/bench/4/ripple-source/x")
+        expect(page.get_by_label(say("Speed in mm/s, reading 1"))).to_be_focused()
+        for figure in ("50", "10", "20", "100", "12", "24,0"):
+            page.keyboard.type(figure)
+            page.keyboard.press("Enter")
+        self.press(page, "Find the source")
+        expect(page.get_by_role("heading", name=say("It is a length"))).to_be_visible()
+        expect(page.get_by_role("img", name=say("Measured spacing 2.00 .*tooth of the belt"))).to_be_visible()
+        self.assert_accessible(page, "ripple source")
+
+    def test_a_photograph_is_measured_and_its_marks_move_by_key(self) -> None:
+        page = self.open("/bench/2/ripple-source/x")
+        self.press(page, "By photograph")
+        self.press(page, "Photograph the simulated print")
+        handle = page.get_by_role("button", name=say("Line across the pattern, start"))
+        before = handle.get_attribute("aria-label")
+        handle.focus()
+        page.keyboard.press("ArrowRight")
+        expect(handle).not_to_have_attribute("aria-label", before or "")
+        self.assert_accessible(page, "photo ruler")
+        self.press(page, "Measure along the line")
+        # 80 mm/s at 52 Hz.
+        expect(page.get_by_text(say(r"1\.5\d"))).not_to_have_count(0)
+        self.press(page, "Use this spacing")
+        self.press(page, "Find the source")
+        expect(page.get_by_role("heading", name="Both families stay open")).to_be_visible()
+        expect(page.get_by_text(say("same wall at another speed"))).to_be_visible()
+
+    def test_a_layer_that_stepped_aside(self) -> None:
+        page = self.open("/bench/1/layer-shift/all")
+        page.get_by_label(say("To the right")).fill("-1")
+        page.get_by_label(say("Away from you")).fill("1,0")
+        self.press(page, "Work it out")
+        expect(page.get_by_role("heading", name=say("belt jumped a tooth"))).to_be_visible()
+        expect(page.get_by_role("img", name=say("Motor B moved -2.00 millimetres"))).to_be_visible()
+        self.assert_accessible(page, "layer shift")
+
+    def test_steps_are_tested_set_written_down_and_taken_back(self) -> None:
+        page = self.open("/bench/5/steps/y")
+        page.get_by_label("Steps per mm now").fill("79")
+        page.get_by_label(say("reading 1")).click()
+        for figure in ("98,76", "98.75", "98.77"):
+            page.keyboard.type(figure)
+            page.keyboard.press("Enter")
+        self.press(page, "Work it out")
+        expect(page.get_by_text(say("M92 Y80.0000")).first).to_be_visible()
+        with page.expect_download() as download:
+            page.get_by_role("link", name="The lines as a file").click()
+        self.assertIn("M500", Path(download.value.path()).read_text())
+        self.press(page, "It is set: write it down")
+        expect(page.get_by_text(say("stands now"))).to_be_visible()
+        self.assert_accessible(page, "steps")
+        page.goto("/machines/5")
+        expect(page.get_by_text(say("was 79"))).to_be_visible()
+        page.get_by_text("Way back").click()
+        self.press(page, "It is set back")
+        expect(page.get_by_text(say("79 steps/mm"))).to_be_visible()
+        self.assert_accessible(page, "machine with its ledger")
+
+    def test_reversal_asks_for_each_reading_in_the_programs_order(self) -> None:
+        page = self.open("/bench/5/backlash/x")
+        page.get_by_label("Targets").fill("2")
+        page.get_by_label("Cycles").fill("2")
+        expect(page.get_by_text(say("Now 100 mm, from below"))).to_be_visible()
+        self.assert_accessible(page, "reversal")
+        with page.expect_download() as download:
+            page.get_by_role("link", name="The moves as G-code").click()
+        program = Path(download.value.path()).read_text()
+        self.assertEqual(program.count("M0 Read"), 8)
+        page.get_by_label(say("reading 1")).click()
+        for figure in ("99,96", "101.96", "102.04", "100.04", "99.96"):
+            page.keyboard.type(figure)
+            page.keyboard.press("Enter")
+        expect(page.get_by_text(say("Now 102 mm, from below"))).to_be_visible()
+        page.reload()
+        expect(page.get_by_text(say("reading 6 of 8|reading 6 of 50"))).to_be_visible()
+
+    def test_reversal_of_the_simulated_machine_and_by_table(self) -> None:
+        page = self.open("/bench/6/backlash/x")
+        self.press(page, "Read the simulated machine")
+        self.press(page, "Work it out")
+        expect(page.get_by_role("heading", name="Outside its limits")).to_be_visible()
+        expect(page.get_by_role("img", name=say("Deviation at 5 targets"))).to_be_visible()
+        self.press(page, "Measure again")
+        bad = "target_mm;approach;reading_mm\n10;+;10,01\n10;hin;10,02\n"
+        page.get_by_label("Load a table").set_input_files(wav_file("bad.csv", bad.encode()))
+        expect(page.get_by_role("alert")).to_contain_text("Row 3, column approach")
+        rows = [
+            f"{t};{s};{t + d:.2f}".replace(".", ",")
+            for _ in range(3)
+            for t in (10, 20, 30)
+            for s, d in (("+", 0.01), ("-", 0))
+        ]
+        good = "\n".join(["# dial", "target_mm;approach;reading_mm", *rows])
+        page.get_by_label("Load a table").set_input_files(wav_file("good.csv", good.encode()))
+        expect(page.get_by_role("heading", name=say("Within its limits"))).to_be_visible()
+
+    def test_motor_current_shows_its_cautions(self) -> None:
+        page = self.open("/bench/4/motor-current/x")
+        expect(page.get_by_role("note")).to_contain_text("The board is live")
+        for label, figure in (
+            ("Reference, V", "1.6"),
+            ("Sense resistor", "0.11"),
+            ("Driver's factor", "8"),
+            ("Motor's rating", "1.0"),
+        ):
+            page.get_by_label(say(label)).fill(figure)
+        self.press(page, "Work it out")
+        expect(page.get_by_role("heading", name="Outside its limits")).to_be_visible()
+        expect(page.get_by_text(say("set the reference to"))).to_be_visible()
+        expect(page.get_by_text(say("Adjust unpowered"))).to_be_visible()
+        self.assert_accessible(page, "motor current")
+
+    def test_ripples_after_a_corner_bring_the_shaper_table(self) -> None:
+        page = self.open("/bench/2/ringing-print/y")
+        self.press(page, "Read the simulated machine")
+        self.press(page, "Work it out")
+        expect(page.get_by_role("row", name=say("ZVDD"))).to_be_visible()
+        expect(page.get_by_text(say("typical\\) is assumed"))).to_be_visible()
