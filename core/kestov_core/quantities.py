@@ -117,6 +117,10 @@ def effective_dof(parts: Sequence[tuple[float, float]]) -> float:
     return math.inf if spread == 0 else total * total / spread
 
 
+#: u95 of a reading whose step is r, as a share of r (uniform of half-width r/2, normal scale).
+U95_OF_STEP = _Z95 / (2 * math.sqrt(3))
+
+
 def mean_of(readings: Sequence[float], resolution: float = 0.0, stated_u95: float = 0.0) -> tuple[float, float]:
     """Mean of repeated readings and its own u95.
 

@@ -11,7 +11,7 @@ from cases.weighing import Weighed, weigh
 from kestov_core import knowledge
 from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.procedures.diagnose import DiagnoseResult
-from measuring.rounds import places_of, rounds, set_belts
+from measuring.rounds import TENSION, places_of, rounds, set_belts
 from ninja import Schema
 from people.models import Role, User
 
@@ -116,7 +116,7 @@ def _belts_hold(case: Case) -> bool:
     """The newest round of each set of belts in this case has no turn after it, and is within limits."""
     groups = {
         tuple(places_of(case.printer, p))
-        for p in case.captures.values_list("place", flat=True)
+        for p in case.captures.filter(procedure__in=TENSION).values_list("place", flat=True)
         if p in case.printer.model.motion().belts()
     }
     if not groups:
@@ -269,7 +269,7 @@ def _step(case: Case, observations: list[ObservationOut], weighed: Weighed | Non
 def _belts_begun(case: Case) -> Step | None:
     """What a sitting at the bench for belts that has begun wants next."""
     belts = case.printer.model.motion().belts()
-    places = set(case.captures.values_list("place", flat=True)) & set(belts)
+    places = set(case.captures.filter(procedure__in=TENSION).values_list("place", flat=True)) & set(belts)
     for group in dict.fromkeys(tuple(places_of(case.printer, p)) for p in sorted(places)):
         past = rounds(case.printer, list(group), case)
         if not past:

@@ -9,12 +9,9 @@ from pydantic import Field
 
 from ..errors import BadInput
 from ..machine import Place
-from ..quantities import Limits, Positive, Quantity, decide, quadrature, t95
+from ..quantities import U95_OF_STEP, Limits, Positive, Quantity, decide, quadrature, t95
 from ..readers import read_csv
 from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
-
-#: u95 of a reading whose step is r, as a share of r (uniform of half-width r/2, normal scale).
-_OF_STEP = 1.96 / (2 * 3**0.5)
 
 
 class BacklashContext(Context):
@@ -60,7 +57,7 @@ def analyse(context: BacklashContext, data: bytes | None) -> BacklashResult:
     deviation = np.array(table["reading_mm"]) - target
     if not len(target):
         raise BadInput("too_few_rows", "There is no reading in the file.", "data")
-    step = _OF_STEP * context.resolution_mm
+    step = U95_OF_STEP * context.resolution_mm
     rows = [
         _at(t, deviation[(target == t) & (side > 0)], deviation[(target == t) & (side < 0)], step)
         for t in np.unique(target)

@@ -8,11 +8,8 @@ import numpy as np
 from pydantic import Field
 
 from ..machine import Place
-from ..quantities import Finite, Limits, Positive, Quantity, decide, worst
+from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, worst
 from .base import Advice, Context, Finding, Part, Procedure, Result
-
-#: u95 of a reading whose step is r, as a share of r (uniform of half-width r/2, normal scale).
-_OF_STEP = 1.96 / (2 * 3**0.5)
 
 
 class Position(Part):
@@ -44,7 +41,7 @@ def analyse(context: BeltTrackingContext, data: bytes | None = None) -> BeltTrac
     """Wander = largest less smallest of (top - bottom)/2. Contact: a clearance not above its uncertainty."""
     top = np.array([p.clearance_top_mm for p in context.positions])
     bottom = np.array([p.clearance_bottom_mm for p in context.positions])
-    u = _OF_STEP * context.resolution_mm
+    u = U95_OF_STEP * context.resolution_mm
     # Half a difference of two readings has u / sqrt 2; the difference of two such has u.
     offset = (top - bottom) / 2
     wander = Quantity(value=float(np.ptp(offset)), u95=u, unit="mm")

@@ -8,11 +8,8 @@ from typing import Annotated
 from pydantic import Field, model_validator
 
 from ..machine import Place
-from ..quantities import Finite, Limits, Positive, Quantity, decide, quadrature
+from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, quadrature
 from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
-
-#: u95 of a reading whose step is r, as a share of r (uniform of half-width r/2, normal scale).
-_OF_STEP = 1.96 / (2 * 3**0.5)
 
 
 class Share(Part):
@@ -56,7 +53,7 @@ def analyse(context: MotorCurrentContext, data: bytes | None = None) -> MotorCur
     """Current, its share of the rating, and the reference to set instead where it is out."""
     peak = context.reference_v / (context.gain * context.sense_ohm)
     relative = quadrature(
-        _OF_STEP * context.resolution_v / context.reference_v,
+        U95_OF_STEP * context.resolution_v / context.reference_v,
         context.meter_u95_percent / 100,
         context.sense_u95_percent / 100,
     )

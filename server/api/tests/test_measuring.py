@@ -248,6 +248,22 @@ class Reversal(Bench):
         self.assertEqual({a["axis"]: a["condition"] for a in condition["axes"]}["x"], "worn")
         self.assertEqual((condition["fitness"], condition["reason"]), ("rough_only", "axis X has play"))
 
+    def test_in_a_case_it_is_no_belt_round(self):
+        body = {
+            "printer_id": self.slinger.pk,
+            "finding": "echoes_after_corners",
+            "axis": "x",
+            "since": "now",
+            "words": "On all.",
+        }
+        case = self.good("technician", "POST", "/cases", body)["id"]
+        self.good("technician", "POST", f"/cases/{case}/take")
+        body = {"id": str(uuid.uuid4()), "place": "x", "rows": self.rows(), "context": {"axis": "x"}, "case_id": case}
+        self.good("technician", "POST", f"/printers/{self.slinger.pk}/backlash", body)
+        seen = self.good("technician", "GET", f"/cases/{case}")
+        self.assertNotIn(seen["step"]["kind"], ("pluck", "set", "verify"))
+        self.assertIn("Tested the reversal of X: 0.08", " ".join(line["words"] for line in seen["log"]))
+
     def test_too_few_rows_and_wrong_sides(self):
         body = {"id": str(uuid.uuid4()), "place": "x", "rows": self.rows()[:6], "context": {}}
         self.refused(

@@ -126,3 +126,12 @@ export function Answer({ capture, bench, lines, query, title, children }: Props)
     </>
   );
 }
+
+/** Back to the case that asked for the measurement, or to what else can be measured. */
+export function WayBack({ caseId, bench }: { caseId: number | null; bench: Schemas["BenchOut"] }) {
+  return caseId ? (
+    <Link to={`/cases/${caseId}`}>Back to the case</Link>
+  ) : (
+    <Link to={`/bench/${bench.printer_id}`}>Other measurements on {bench.printer}</Link>
+  );
+}

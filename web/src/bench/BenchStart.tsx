@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
-import { ErrorNote, Loading } from "../kit/bits";
+import { Choices, ErrorNote, Loading } from "../kit/bits";
 import { ago, sentence } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
 import { useMe } from "../session/me";
@@ -63,22 +63,12 @@ export function BenchMachine() {
           description={printer.data.description}
           conditions={Object.fromEntries(printer.data.condition.places.map((p) => [p.place, p.condition]))}
         />
-        <fieldset className="grid gap-2">
-          <legend className="mb-1 text-[15px] font-semibold">What is at hand?</legend>
-          <div className="flex flex-wrap gap-2">
-            {["", ...INSTRUMENTS].map((i) => (
-              <button
-                key={i}
-                type="button"
-                aria-pressed={hand === i}
-                onClick={() => setHand(i)}
-                className={`min-h-11 rounded-[3px] border px-3 text-[15px] ${hand === i ? "border-ink bg-ink font-semibold text-sheet" : "border-line bg-sheet hover:bg-well"}`}
-              >
-                {i || "Anything"}
-              </button>
-            ))}
-          </div>
-        </fieldset>
+        <Choices
+          label="What is at hand?"
+          options={["", ...INSTRUMENTS].map((i) => ({ value: i, label: i || "Anything" }))}
+          value={hand}
+          onChange={setHand}
+        />
         <Link to={`/machines/${id}`}>All about this machine</Link>
       </section>
       <section className="grid content-start gap-5">

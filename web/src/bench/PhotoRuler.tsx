@@ -2,7 +2,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { type PointerEvent, useRef, useState } from "react";
 import { api, got, newKey, type Schemas, send } from "../api/client";
-import { Button, ErrorNote, Field, INPUT } from "../kit/bits";
+import { Button, ErrorNote, Field, FilePick, INPUT } from "../kit/bits";
 import { Curves } from "../kit/Curves";
 import { parseFigure, sentence } from "../kit/figures";
 import { useMe } from "../session/me";
@@ -60,20 +60,12 @@ export function PhotoRuler({
         pattern (a card, a gauge) takes out what tilt is left.
       </p>
       <div className="flex flex-wrap gap-3">
-        <label className="inline-flex min-h-12 cursor-pointer items-center rounded-[3px] border border-line px-5 text-[17px] font-semibold focus-within:outline-3 focus-within:outline-go hover:bg-well">
-          Load a picture
-          <input
-            type="file"
-            accept="image/jpeg,image/png,image/webp"
-            capture="environment"
-            className="sr-only"
-            onChange={(e) => {
-              const f = e.target.files?.[0];
-              if (f) add.mutate(f);
-              e.target.value = "";
-            }}
-          />
-        </label>
+        <FilePick
+          label="Load a picture"
+          accept="image/jpeg,image/png,image/webp"
+          camera
+          onFile={(f) => add.mutate(f)}
+        />
         {simulated ? (
           <Button disabled={add.isPending} onClick={() => add.mutate(null)}>
             Photograph the simulated print

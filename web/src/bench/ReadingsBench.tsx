@@ -3,11 +3,11 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, got, newKey, type Schemas, send } from "../api/client";
-import { Button, Caution, ErrorNote, Field, INPUT, Loading } from "../kit/bits";
+import { Button, Caution, ErrorNote, Field, INPUT, Loading, Steps } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 import { ReadingsField, type Row } from "../kit/ReadingsField";
 import { Sketch } from "../kit/Sketch";
-import { Answer } from "./Answer";
+import { Answer, WayBack } from "./Answer";
 import { useBench } from "./BenchStart";
 import { type Bench, FORMS, type Form } from "./forms";
 import { InstrumentChoice, rememberedInstrument } from "./InstrumentChoice";
@@ -128,14 +128,7 @@ function Readings({
           {printer.data ? (
             <Sketch description={printer.data.description} lit={belt ? place : null} note={form.how[0]} plain={!belt} />
           ) : null}
-          <ol className="grid content-start gap-2">
-            {form.how.map((line, i) => (
-              <li key={line}>
-                <b className="mr-2 font-mono">{i + 1}</b>
-                {line}
-              </li>
-            ))}
-          </ol>
+          <Steps lines={form.how} />
         </div>
         <Caution>{form.caution}</Caution>
         <div className="grid gap-3 sm:grid-cols-3">
@@ -230,11 +223,7 @@ function Readings({
             </p>
           </>
         )}
-        {caseId ? (
-          <Link to={`/cases/${caseId}`}>Back to the case</Link>
-        ) : (
-          <Link to={`/bench/${id}`}>Other measurements on {bench.printer}</Link>
-        )}
+        <WayBack caseId={caseId} bench={bench} />
       </section>
     </div>
   );

@@ -4,13 +4,13 @@ import { Tabs } from "radix-ui";
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, got, newKey, type Schemas, send, upload } from "../api/client";
-import { Button, Caution, ErrorNote, Field, INPUT, Loading } from "../kit/bits";
+import { Button, Caution, Choices, ErrorNote, Field, FilePick, INPUT, Loading, Steps, TABLES } from "../kit/bits";
 import { Curves, type Series } from "../kit/Curves";
 import { ago, parseFigure, sentence } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
 import { TimeFrequency } from "../kit/TimeFrequency";
 import { useMe } from "../session/me";
-import { Advice, Figures, Files, NextMeasurement } from "./Answer";
+import { Advice, Figures, Files, NextMeasurement, WayBack } from "./Answer";
 import { useBench } from "./BenchStart";
 import { InstrumentChoice, rememberedInstrument } from "./InstrumentChoice";
 import { ShaperTable } from "./ShaperTable";
@@ -95,11 +95,7 @@ function Resonance({ id, place, bench }: { id: number; place: string; bench: Sch
         ) : (
           <Take id={id} place={place} caseId={caseId} bench={bench} onTaken={taken} />
         )}
-        {caseId ? (
-          <Link to={`/cases/${caseId}`}>Back to the case</Link>
-        ) : (
-          <Link to={`/bench/${id}`}>Other measurements on {bench.printer}</Link>
-        )}
+        <WayBack caseId={caseId} bench={bench} />
       </section>
       {c && "modes" in c.found ? (
         <Plots key={c.id} capture={c} found={c.found} bench={bench} />
@@ -208,36 +204,21 @@ function Take({
             plain
           />
         ) : null}
-        <ol className="grid content-start gap-2">
-          <li>
-            <b className="mr-2 font-mono">1</b>Sensor on the head, firmly; cable loose enough to follow.
-          </li>
-          <li>
-            <b className="mr-2 font-mono">2</b>
-            {KINDS.find((k) => k.kind === kind)!.how}
-          </li>
-          <li>
-            <b className="mr-2 font-mono">3</b>Let it record here, or bring the table as CSV: time_s, ax, ay, az.
-          </li>
-        </ol>
+        <Steps
+          lines={[
+            "Sensor on the head, firmly; cable loose enough to follow.",
+            KINDS.find((k) => k.kind === kind)!.how,
+            "Let it record here, or bring the table as CSV: time_s, ax, ay, az.",
+          ]}
+        />
       </div>
       <Caution>The head shakes fast and far: hands out, loose tools off the bed, nozzle cold.</Caution>
-      <fieldset>
-        <legend className="mb-1 text-[15px] font-semibold">How is it shaken?</legend>
-        <div className="flex gap-2">
-          {KINDS.map((k) => (
-            <button
-              key={k.kind}
-              type="button"
-              aria-pressed={kind === k.kind}
-              className={`min-h-12 rounded-[3px] border px-3 ${kind === k.kind ? "border-ink bg-ink font-semibold text-sheet" : "border-line"}`}
-              onClick={() => setKind(k.kind)}
-            >
-              {k.label}
-            </button>
-          ))}
-        </div>
-      </fieldset>
+      <Choices
+        label="How is it shaken?"
+        options={KINDS.map((k) => ({ value: k.kind, label: k.label }))}
+        value={kind}
+        onChange={setKind}
+      />
       <div className="grid gap-3 sm:grid-cols-3">
         <InstrumentChoice
           instruments={bench.instruments}
@@ -278,22 +259,13 @@ function Take({
             Shake the simulated machine
           </Button>
         ) : null}
-        <label
-          className={`inline-flex min-h-12 cursor-pointer items-center rounded-[3px] border px-5 text-[17px] font-semibold focus-within:outline-3 focus-within:outline-go ${bench.simulated || onNetwork ? "border-line hover:bg-well" : "border-go bg-go text-goink"}`}
-        >
-          Load a file
-          <input
-            type="file"
-            accept=".csv,.txt,.tsv,text/csv"
-            className="sr-only"
-            disabled={busy}
-            onChange={(e) => {
-              const f = e.target.files?.[0];
-              if (f) file.mutate(f);
-              e.target.value = "";
-            }}
-          />
-        </label>
+        <FilePick
+          label="Load a file"
+          accept={TABLES}
+          next={!bench.simulated && !onNetwork}
+          disabled={busy}
+          onFile={(f) => file.mutate(f)}
+        />
       </div>
       {busy ? (
         <p role="status" className="grid gap-1">

@@ -1,15 +1,16 @@
 /** Does an axis come back to the same place: a dial indicator, a program of moves, readings in the program's own order. */
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { useParams, useSearchParams } from "react-router";
 import { api, got, newKey, type Schemas, send, upload } from "../api/client";
-import { Button, Caution, ErrorNote, Field, INPUT, Loading } from "../kit/bits";
+import { Button, Caution, ErrorNote, Field, FilePick, INPUT, Loading, Steps, TABLES } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 import { ReadingsField, type Row } from "../kit/ReadingsField";
-import { Answer } from "./Answer";
+import { Sketch } from "../kit/Sketch";
+import { Answer, WayBack } from "./Answer";
 import { useBench } from "./BenchStart";
 import { InstrumentChoice, rememberedInstrument } from "./InstrumentChoice";
-import { ReversalPlot } from "./ReversalPlot";
+import { ReversalLive, ReversalPlot } from "./ReversalPlot";
 
 type Capture = Schemas["CaptureOut"];
 type Reading = Schemas["ReversalReading"];
@@ -56,6 +57,10 @@ function Reversal({ id, axis, bench }: { id: number; axis: string; bench: Schema
   const [key, setKey] = useState(newKey);
   const [instrument, setInstrument] = useState(() => rememberedInstrument(bench.instruments, /indicator/));
   useEffect(() => sessionStorage.setItem(store, JSON.stringify(rows)), [rows, store]);
+  const printer = useQuery({
+    queryKey: ["printer", id],
+    queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
+  });
   const n = (name: string) => parseFigure(texts[name] ?? "");
   const whole = (name: string) => Math.min(20, Math.max(1, Math.round(n(name) ?? 1)));
   const plan = order(n("start_mm") ?? 0, n("step_mm") ?? 1, whole("targets"), whole("cycles"));
@@ -125,19 +130,23 @@ function Reversal({ id, axis, bench }: { id: number; axis: string; bench: Schema
         <h1>
           {bench.printer}: does {axis.toUpperCase()} come back to the same place?
         </h1>
-        <ol className="grid gap-2">
-          <li>
-            <b className="mr-2 font-mono">1</b>Indicator on the frame, its stylus on the head (or bed), square to the
-            travel, with reach to spare on both sides. It shows the axis's own scale at the first target.
-          </li>
-          <li>
-            <b className="mr-2 font-mono">2</b>Home, then run the moves below: each target from below (+), then from
-            above (−). It waits at each for your reading.
-          </li>
-          <li>
-            <b className="mr-2 font-mono">3</b>Type what the indicator shows: figure, Enter, and on.
-          </li>
-        </ol>
+        <div className="grid gap-4 sm:grid-cols-[150px_1fr]">
+          {printer.data ? (
+            <Sketch
+              description={printer.data.description}
+              lit={bench.belts.some((b) => b.place === axis) ? axis : null}
+              note="Indicator on the head"
+              plain
+            />
+          ) : null}
+          <Steps
+            lines={[
+              "Indicator on the frame, its stylus on the head (or bed), square to the travel, with reach to spare on both sides. It shows the axis's own scale at the first target.",
+              "Home, then run the moves below: each target from below (+), then from above (−). It waits at each for your reading.",
+              "Type what the indicator shows: figure, Enter, and on.",
+            ]}
+          />
+        </div>
         <Caution>
           Slow moves, nozzle cold, hands out between readings. Keep a finger on the power switch for the first pass.
         </Caution>
@@ -210,19 +219,7 @@ function Reversal({ id, axis, bench }: { id: number; axis: string; bench: Schema
             >
               Work it out
             </Button>
-            <label className="inline-flex min-h-12 cursor-pointer items-center rounded-[3px] border border-line px-5 text-[17px] font-semibold focus-within:outline-3 focus-within:outline-go hover:bg-well">
-              Load a table
-              <input
-                type="file"
-                accept=".csv,.txt,.tsv,text/csv"
-                className="sr-only"
-                onChange={(e) => {
-                  const f = e.target.files?.[0];
-                  if (f) file.mutate(f);
-                  e.target.value = "";
-                }}
-              />
-            </label>
+            <FilePick label="Load a table" accept={TABLES} onFile={(f) => file.mutate(f)} />
             {bench.simulated ? (
               <Button disabled={practice.isPending} onClick={() => practice.mutate()}>
                 Read the simulated machine
@@ -254,15 +251,12 @@ function Reversal({ id, axis, bench }: { id: number; axis: string; bench: Schema
         ) : (
           <>
             <h2>Result</h2>
+            <ReversalLive readings={readings} />
             <p>Two cycles at the least; five for figures that compare with others' (ISO 230-2).</p>
             <p>A table may be loaded, too: columns target_mm, approach (+ or −), reading_mm.</p>
           </>
         )}
-        {caseId ? (
-          <Link to={`/cases/${caseId}`}>Back to the case</Link>
-        ) : (
-          <Link to={`/bench/${id}`}>Other measurements on {bench.printer}</Link>
-        )}
+        <WayBack caseId={caseId} bench={bench} />
       </section>
     </div>
   );

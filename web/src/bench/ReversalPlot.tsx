@@ -6,6 +6,53 @@ import { SaveLinks } from "../kit/SaveLinks";
 
 const W = 560;
 
+/** Readings as they come in, so that a slip is seen at once: each deviation at its target, from which side. */
+export function ReversalLive({ readings }: { readings: Schemas["ReversalReading"][] }) {
+  if (readings.length < 2) return null;
+  const off = readings.map((r) => r.reading_mm - r.target_mm);
+  const reach = Math.max(0.01, ...off.map(Math.abs)) * 1.2;
+  const targets = readings.map((r) => r.target_mm);
+  const x = scaleLinear([Math.min(...targets), Math.max(...targets) + 1e-9], [84, W - 30]);
+  const y = scaleLinear([-reach, reach], [120, 14]);
+  return (
+    <svg
+      viewBox={`0 0 ${W} 146`}
+      className="block w-full"
+      role="img"
+      aria-label={`${readings.length} deviations so far`}
+    >
+      <path d={`M60 ${y(0)}H${W - 8}`} stroke="var(--line)" />
+      {[-reach, reach].map((v) => (
+        <text key={v} x={55} y={y(v) + 5} textAnchor="end" fontSize={12} fill="var(--ink2)">
+          {v.toFixed(2)}
+        </text>
+      ))}
+      {readings.map((r, i) => {
+        const at = x(r.target_mm) + (r.approach === "+" ? -5 : 5);
+        return r.approach === "+" ? (
+          <circle key={i} cx={at} cy={y(off[i]!)} r={4.5} fill="var(--ink)" fillOpacity={0.7} />
+        ) : (
+          <rect
+            key={i}
+            x={at - 4.5}
+            y={y(off[i]!) - 4.5}
+            width={9}
+            height={9}
+            fill="none"
+            stroke="var(--go)"
+            strokeWidth={2}
+          />
+        );
+      })}
+      {[...new Set(targets)].map((t) => (
+        <text key={t} x={x(t)} y={138} textAnchor="middle" fontSize={12} fill="var(--ink2)">
+          {t}
+        </text>
+      ))}
+    </svg>
+  );
+}
+
 export function ReversalPlot({ found }: { found: Schemas["BacklashResult"] }) {
   const svg = useRef<SVGSVGElement>(null);
   const rows = found.per_target;

@@ -1,14 +1,14 @@
 /** What makes a regular pattern on a wall: count ripples at one speed or two, or photograph them; sources on a ladder. */
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { useParams, useSearchParams } from "react-router";
 import { api, got, newKey, type Schemas, send } from "../api/client";
-import { Button, Caution, ErrorNote, Field, INPUT, Loading } from "../kit/bits";
+import { Button, Caution, Choices, ErrorNote, Field, INPUT, Loading, Steps } from "../kit/bits";
 import { parseFigure, type Quantity, sentence } from "../kit/figures";
 import { ReadingsField, type Row } from "../kit/ReadingsField";
 import { Sketch } from "../kit/Sketch";
 import { useMe } from "../session/me";
-import { Answer } from "./Answer";
+import { Answer, WayBack } from "./Answer";
 import { useBench } from "./BenchStart";
 import { Ladder } from "./Ladder";
 import { PhotoRuler } from "./PhotoRuler";
@@ -95,18 +95,13 @@ function Ripples({ id, place, bench }: { id: number; place: string; bench: Schem
         </h1>
         <div className="grid gap-4 sm:grid-cols-[150px_1fr]">
           {printer.data ? <Sketch description={printer.data.description} plain /> : null}
-          <ol className="grid content-start gap-2">
-            <li>
-              <b className="mr-2 font-mono">1</b>Print one wall twice, at two speeds that differ by half or more.
-            </li>
-            <li>
-              <b className="mr-2 font-mono">2</b>On each, count ripples from crest to crest, over as many as can be
-              told.
-            </li>
-            <li>
-              <b className="mr-2 font-mono">3</b>Measure over all of them with calipers, or photograph the wall.
-            </li>
-          </ol>
+          <Steps
+            lines={[
+              "Print one wall twice, at two speeds that differ by half or more.",
+              "On each, count ripples from crest to crest, over as many as can be told.",
+              "Measure over all of them with calipers, or photograph the wall.",
+            ]}
+          />
         </div>
         <Caution>Take the part off with a flexible plate first; a blade slips towards the hand.</Caution>
         {capture ? (
@@ -121,19 +116,15 @@ function Ripples({ id, place, bench }: { id: number; place: string; bench: Schem
           </Button>
         ) : (
           <>
-            <div className="flex gap-2" role="group" aria-label="How is the spacing measured?">
-              {[false, true].map((photo) => (
-                <button
-                  key={String(photo)}
-                  type="button"
-                  aria-pressed={byPhoto === photo}
-                  className={`min-h-12 rounded-[3px] border px-4 ${byPhoto === photo ? "border-ink bg-ink font-semibold text-sheet" : "border-line"}`}
-                  onClick={() => setByPhoto(photo)}
-                >
-                  {photo ? "By photograph" : "By counting"}
-                </button>
-              ))}
-            </div>
+            <Choices
+              label="How is the spacing measured?"
+              options={[
+                { value: "count", label: "By counting" },
+                { value: "photo", label: "By photograph" },
+              ]}
+              value={byPhoto ? "photo" : "count"}
+              onChange={(v) => setByPhoto(v === "photo")}
+            />
             {byPhoto ? (
               <>
                 <div className="w-56">
@@ -250,11 +241,7 @@ function Ripples({ id, place, bench }: { id: number; place: string; bench: Schem
             </p>
           </>
         )}
-        {caseId ? (
-          <Link to={`/cases/${caseId}`}>Back to the case</Link>
-        ) : (
-          <Link to={`/bench/${id}`}>Other measurements on {bench.printer}</Link>
-        )}
+        <WayBack caseId={caseId} bench={bench} />
       </section>
     </div>
   );

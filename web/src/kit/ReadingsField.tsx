@@ -2,6 +2,7 @@
  * The readings field: a figure and Enter, and on to the next by itself. Calipers with a cable do just that.
  * One column or more; shows the spread as it grows, marks an odd one out, takes comma or point, undoes with one key.
  */
+import { scaleLinear } from "d3-scale";
 import { useRef, useState } from "react";
 import { Button } from "./bits";
 import { oddOne, parseFigure } from "./figures";
@@ -134,6 +135,7 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
           ) : null}
         </tbody>
       </table>
+      {steady && columns.length === 1 && watched.length > 1 ? <Dots values={watched} odd={odd} /> : null}
       {error ? (
         <p role="alert" className="font-semibold text-failed">
           {error}
@@ -155,5 +157,40 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
         </Button>
       </div>
     </div>
+  );
+}
+
+/** The readings so far on one line, with their mean: the spread as it grows. */
+function Dots({ values, odd }: { values: number[]; odd: number | null }) {
+  const low = Math.min(...values);
+  const high = Math.max(...values);
+  const room = (high - low || Math.abs(high) / 100 || 1) * 0.15;
+  const x = scaleLinear([low - room, high + room], [10, 550]);
+  const mean = values.reduce((a, b) => a + b, 0) / values.length;
+  return (
+    <svg
+      viewBox="0 0 560 46"
+      className="block w-full"
+      role="img"
+      aria-label={`${values.length} readings from ${low} to ${high}`}
+    >
+      <path d="M6 20H554" stroke="var(--line)" />
+      <path d={`M${x(mean)} 6V34`} stroke="var(--go)" strokeWidth={2} />
+      <text x={x(mean)} y={45} textAnchor="middle" fontSize={12} fill="var(--ink2)">
+        mean {Number(mean.toPrecision(6))}
+      </text>
+      {values.map((v, i) => (
+        <circle
+          key={i}
+          cx={x(v)}
+          cy={20}
+          r={6}
+          fill={i === odd ? "var(--sheet)" : "var(--ink)"}
+          fillOpacity={0.75}
+          stroke={i === odd ? "var(--off)" : "var(--ink)"}
+          strokeWidth={2}
+        />
+      ))}
+    </svg>
   );
 }

@@ -101,3 +101,88 @@ export function Loading({ what }: { what: string }) {
     </p>
   );
 }
+
+/** A row of buttons of which one is pressed. */
+export function Choices<T extends string>({
+  options,
+  value,
+  onChange,
+  label,
+}: {
+  options: { value: T; label: string }[];
+  value: T;
+  onChange: (v: T) => void;
+  label: string;
+}) {
+  return (
+    <fieldset>
+      <legend className="mb-1 text-[15px] font-semibold">{label}</legend>
+      <div className="flex flex-wrap gap-2">
+        {options.map((o) => (
+          <button
+            key={o.value}
+            type="button"
+            aria-pressed={value === o.value}
+            className={`min-h-11 rounded-[3px] border px-3 ${value === o.value ? "border-ink bg-ink font-semibold text-sheet" : "border-line bg-sheet hover:bg-well"}`}
+            onClick={() => onChange(o.value)}
+          >
+            {o.label}
+          </button>
+        ))}
+      </div>
+    </fieldset>
+  );
+}
+
+/** A button that asks for a file; the same file may be chosen again after a correction. */
+export function FilePick({
+  label,
+  accept,
+  onFile,
+  next,
+  disabled,
+  camera,
+}: {
+  label: string;
+  accept: string;
+  onFile: (f: File) => void;
+  next?: boolean;
+  disabled?: boolean;
+  camera?: boolean;
+}) {
+  return (
+    <label
+      className={`inline-flex min-h-12 cursor-pointer items-center rounded-[3px] border px-5 text-[17px] font-semibold focus-within:outline-3 focus-within:outline-go ${next ? "border-go bg-go text-goink" : "border-line hover:bg-well"}`}
+    >
+      {label}
+      <input
+        type="file"
+        accept={accept}
+        capture={camera ? "environment" : undefined}
+        className="sr-only"
+        disabled={disabled}
+        onChange={(e) => {
+          const f = e.target.files?.[0];
+          if (f) onFile(f);
+          e.target.value = "";
+        }}
+      />
+    </label>
+  );
+}
+
+/** Numbered steps of a how-to. */
+export function Steps({ lines }: { lines: ReactNode[] }) {
+  return (
+    <ol className="grid content-start gap-2">
+      {lines.map((line, i) => (
+        <li key={i}>
+          <b className="mr-2 font-mono">{i + 1}</b>
+          {line}
+        </li>
+      ))}
+    </ol>
+  );
+}
+
+export const TABLES = ".csv,.txt,.tsv,text/csv";
