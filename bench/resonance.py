@@ -8,13 +8,13 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
-from scipy.signal import welch
-
 from kestov_core.procedures.resonance import ResonanceContext, analyse_rows
 from kestov_core.readers import read_columns
 from kestov_core.simulator.shaking import Sensor, Shake, SimAxis, SimMode, shake
+from scipy.signal import welch
 
 
 def _fastest(work: Callable[[], object], times: int = 5) -> float:
@@ -38,10 +38,10 @@ def main() -> None:
             7,
         )
         context = ResonanceContext(unit=got.unit, excited_axis="x", excitation=kind)  # type: ignore[arg-type]
-        one = _fastest(lambda: welch(got.acceleration, 3200, nperseg=4096))
-        whole = _fastest(lambda: analyse_rows(context, got.time_s, got.acceleration))
         data = got.csv()
-        reading = _fastest(lambda: read_columns(data, ("time_s", "ax", "ay", "az")), 2)
+        one = _fastest(partial(welch, got.acceleration, 3200, nperseg=4096))
+        whole = _fastest(partial(analyse_rows, context, got.time_s, got.acceleration))
+        reading = _fastest(partial(read_columns, data, ("time_s", "ax", "ay", "az")), 2)
         out[kind] = {
             "rows": int(np.size(got.time_s)),
             "analysis_in_welch_passes": round(whole / one, 1),

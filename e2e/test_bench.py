@@ -124,6 +124,10 @@ class Bench(AppCase):
 
     def test_steps_are_tested_set_written_down_and_taken_back(self) -> None:
         page = self.open("/bench/5/steps/y")
+        page.get_by_text("The moves as G-code").click()
+        with page.expect_download() as moves:
+            page.get_by_role("link", name="Take the moves along").click()
+        self.assertIn("G1 Y120", Path(moves.value.path()).read_text())
         page.get_by_label("Steps per mm now").fill("79")
         page.get_by_label(say("reading 1")).click()
         for figure in ("98,76", "98.75", "98.77"):
@@ -143,6 +147,17 @@ class Bench(AppCase):
         self.press(page, "It is set back")
         expect(page.get_by_text(say("79 steps/mm"))).to_be_visible()
         self.assert_accessible(page, "machine with its ledger")
+
+    def test_filament_is_measured_by_its_mark(self) -> None:
+        page = self.open("/bench/4/steps/e")
+        page.get_by_label("Steps per mm now").fill("400")
+        page.get_by_label(say("reading 1")).click()
+        for figure in ("25", "25,2", "24.9"):
+            page.keyboard.type(figure)
+            page.keyboard.press("Enter")
+        expect(page.get_by_role("img", name=say("3 readings from 24.9 to 25.2"))).to_be_visible()
+        self.press(page, "Work it out")
+        expect(page.get_by_text(say("M92 E42")).first).to_be_visible()
 
     def test_reversal_asks_for_each_reading_in_the_programs_order(self) -> None:
         page = self.open("/bench/5/backlash/x")

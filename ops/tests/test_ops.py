@@ -72,7 +72,12 @@ class StandIn(unittest.TestCase):
             self.assertEqual(lines[0], "# unit=m/s2 rate=1600")
             self.assertEqual(lines[1], "time_s,ax,ay,az")
             self.assertEqual(lines[-1], f"END rows={len(lines) - 3}")
-            for wrong in ("HELLO\n", "RECORD axis=q kind=sweep seconds=9\n", "RECORD axis=x kind=sweep seconds=9000\n", "\n"):
+            for wrong in (
+                "HELLO\n",
+                "RECORD axis=q kind=sweep seconds=9\n",
+                "RECORD axis=x kind=sweep seconds=9000\n",
+                "\n",
+            ):
                 self.assertTrue(ask(wrong).startswith("ERROR "), wrong)
             service.shutdown()
 

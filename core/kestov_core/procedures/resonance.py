@@ -419,70 +419,60 @@ def _find(result: ResonanceResult, response: Response, place: Place) -> None:
         )
 
 
+#: What to do first about each doubt, the gravest doubt first.
+_MEND: dict[str, list[tuple[str, str]]] = {
+    "play_suspected": [
+        (
+            "check_play",
+            "Push and pull at the tool head, then push the free carriage along: play and drag first. "
+            "A shaper tuned on a loose carriage makes prints worse.",
+        ),
+        ("check_drag", "Belt off, motor unplugged: push the carriage over its whole travel with the spring scale."),
+    ],
+    "low_snr": [
+        (
+            "record_again",
+            "Fasten the sensor on the carriage with a screw or firm tape, shake harder, and record again.",
+        ),
+    ],
+    "axis_cross_talk": [
+        (
+            "check_mounting",
+            "See that the sensor's arrows lie along the machine's axes; then hold table, frame and spool still one by one "
+            "and record again.",
+        ),
+    ],
+    "broad_or_split_peak": [
+        ("check_belts", "Pluck both belts and set them alike, check mounts and joints; then record again."),
+    ],
+    "aliasing_possible": [
+        (
+            "record_again",
+            "Set the sensor to ten samples or more for a period of the highest frequency and record again.",
+        ),
+    ],
+}
+
+
 def _advise(result: ResonanceResult, context: ResonanceContext, place: Place) -> None:
-    codes = [w.code for w in result.warnings]
-    if "play_suspected" in codes:
-        result.advice.insert(
-            0,
-            Advice(
-                action="check_play",
-                target=place,
-                reason="Push and pull at the tool head, then push the free carriage along: play and drag first. A shaper tuned on a loose carriage makes prints worse.",
-            ),
-        )
-        result.advice.insert(
-            1,
-            Advice(
-                action="check_drag",
-                target=place,
-                reason="Belt off, motor unplugged: push the carriage over its whole travel with the spring scale.",
-            ),
-        )
-    elif "low_snr" in codes:
-        result.advice.append(
-            Advice(
-                action="record_again",
-                target=place,
-                reason="Fasten the sensor on the carriage with a screw or firm tape, shake harder, and record again.",
-            )
-        )
-    elif "axis_cross_talk" in codes:
-        result.advice.append(
-            Advice(
-                action="check_mounting",
-                target=place,
-                reason="See that the sensor's arrows lie along the machine's axes; then hold table, frame and spool still one by one and record again.",
-            )
-        )
-    elif "broad_or_split_peak" in codes:
-        result.advice.append(
-            Advice(
-                action="check_belts",
-                target=place,
-                reason="Pluck both belts and set them alike, check mounts and joints; then record again.",
-            )
-        )
-    elif "aliasing_possible" in codes:
-        result.advice.append(
-            Advice(
-                action="record_again",
-                target=place,
-                reason=f"Set the sensor to {10 * context.max_frequency_hz:.0f} samples a second or more and record again.",
-            )
-        )
-    elif result.recommended is not None:
+    """What to do: about the gravest doubt where there is one, else which shaper to set and what it costs."""
+    codes = {w.code for w in result.warnings}
+    gravest = next((code for code in _MEND if code in codes), None)
+    if gravest is not None:
+        first = [Advice(action=action, target=place, reason=reason) for action, reason in _MEND[gravest]]
+        result.advice = first + result.advice
+    elif result.recommended is not None and result.frequency is not None:
         chosen = next(s for s in result.shapers if s.name == result.recommended)
+        most = float(f"{chosen.max_acceleration_mm_s2:.2g}")
         result.advice.append(
             Advice(
                 action="set_shaper",
                 target=place,
-                amount=Quantity(
-                    value=chosen.frequency_hz, u95=result.frequency.u95 if result.frequency else None, unit="Hz"
-                ),
+                amount=Quantity(value=chosen.frequency_hz, u95=result.frequency.u95, unit="Hz"),
                 direction=chosen.name,
-                reason=f"{chosen.name.upper()} at {chosen.frequency_hz:.1f} Hz leaves at most {chosen.residual_percent:.1f} % of the ringing and "
-                f"rounds corners by {chosen.smoothing_mm_per_1000:.3f} mm for every 1000 mm/s² of acceleration: up to "
-                f"{float(f'{chosen.max_acceleration_mm_s2:.2g}'):.0f} mm/s² for {context.smoothing_limit_mm:g} mm. Print a corner before and after.",
+                reason=f"{chosen.name.upper()} at {chosen.frequency_hz:.1f} Hz leaves at most {chosen.residual_percent:.1f} % of the "
+                f"ringing and rounds corners by {chosen.smoothing_mm_per_1000:.3f} mm for every 1000 mm/s² of acceleration: up to "
+                f"{most:.0f} mm/s² for {context.smoothing_limit_mm:g} mm. Print a corner before and after.",
                 expect=Quantity(value=chosen.residual_percent, u95=None, unit="%"),
             )
         )

@@ -7,9 +7,10 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from ..errors import BadInput
 from ..gcode import steps_script
 from ..machine import Transmission
-from ..quantities import Limits, Positive, Quantity, decide, mean_of, quadrature
+from ..quantities import Finite, Limits, Positive, Quantity, decide, mean_of, quadrature
 from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
 
 #: Tooth counts of pulleys and leads of screws (mm) that are sold, and so get mixed up.
@@ -20,13 +21,18 @@ _LEADS = (1, 2, 4, 8, 12)
 class StepsContext(Context):
     """A travel test. ``stated_u95_mm``: hand and feel beyond the instrument's step (0.03 is typical for calipers).
 
+    Either ``measured_mm``, or for filament a mark: how far it stood before the drive (``mark_before_mm``), and how far it
+    still stands after each feed (``mark_after_mm``).
+
     Motor and gearing stand in the transmission; given beside it, they go before it.
     """
 
     axis: Literal["x", "y", "z", "e"]
     steps_per_mm: Positive
     commanded_mm: Positive
-    measured_mm: Annotated[list[Positive], Field(min_length=1)]
+    measured_mm: Annotated[list[Positive], Field(min_length=1)] | None = None
+    mark_before_mm: Positive | None = None
+    mark_after_mm: Annotated[list[Annotated[Finite, Field(ge=0)]], Field(min_length=1)] | None = None
     resolution_mm: Annotated[float, Field(ge=0)] = 0.01
     stated_u95_mm: Annotated[float, Field(ge=0)] = 0.03
     limit_percent: Positive | None = None
@@ -64,7 +70,8 @@ class StepsResult(Result):
 
 def analyse(context: StepsContext, data: bytes | None = None) -> StepsResult:
     """New steps = old * commanded / measured; theory where it lies inside the uncertainty; nothing on noise."""
-    mean, own = mean_of(context.measured_mm, context.resolution_mm, context.stated_u95_mm)
+    readings, stated, step = _readings(context)
+    mean, own = mean_of(readings, step, stated)
     ratio, u = mean / context.commanded_mm, own / context.commanded_mm
     error = Quantity(value=100 * (ratio - 1), u95=100 * u, unit="%")
     limit = context.limit_percent or (2.0 if context.axis == "e" else 0.2)
@@ -92,7 +99,7 @@ def analyse(context: StepsContext, data: bytes | None = None) -> StepsResult:
         ratio_suspect=suspects,
         script=Script(gcode=steps_script(context.axis, new), travel_per_turn_mm=turn),
     )
-    if len(context.measured_mm) == 1:
+    if len(readings) == 1:
         result.warn("single_reading", "One reading only: steps are never changed on one. Measure three times or more.")
     if context.transmission.kind == "extruder" and theory is None:
         result.warn(
@@ -107,8 +114,25 @@ def analyse(context: StepsContext, data: bytes | None = None) -> StepsResult:
             state="present" if suspects else ("unknown" if u > 0.05 else "absent"),
         ),
     ]
-    _advise(result, context, limit, u)
+    _advise(result, context, limit, u, len(readings))
     return result
+
+
+def _readings(context: StepsContext) -> tuple[list[float], float, float]:
+    """Travels (mm) with the stated u95 and the step of one; by marks each is a difference of two readings."""
+    if context.measured_mm is not None:
+        return list(context.measured_mm), context.stated_u95_mm, context.resolution_mm
+    before, after = context.mark_before_mm, context.mark_after_mm
+    if before is None or after is None:
+        raise BadInput(
+            "missing_field", "measured_mm: give what was measured, or the mark before and after.", "measured_mm"
+        )
+    travels = [before - a for a in after]
+    if min(travels) <= 0:
+        raise BadInput(
+            "out_of_range", "mark_after_mm: the mark must be nearer to the drive after the feed.", "mark_after_mm"
+        )
+    return travels, math.sqrt(2) * context.stated_u95_mm, math.sqrt(2) * context.resolution_mm
 
 
 def _per_turn(context: StepsContext) -> float:
@@ -162,7 +186,7 @@ def _suspects(ratio: float, u: float, kind: str) -> list[Suspect]:
     return found
 
 
-def _advise(result: StepsResult, context: StepsContext, limit: float, u: float) -> None:
+def _advise(result: StepsResult, context: StepsContext, limit: float, u: float, count: int) -> None:
     axis = context.axis
     if result.ratio_suspect:
         result.advice.append(
@@ -174,9 +198,7 @@ def _advise(result: StepsResult, context: StepsContext, limit: float, u: float) 
                 + ". Look before anything is set.",
             )
         )
-    elif (
-        result.basis in ("measured", "theory") and result.verdict == "out_of_tolerance" and len(context.measured_mm) > 1
-    ):
+    elif result.basis in ("measured", "theory") and result.verdict == "out_of_tolerance" and count > 1:
         result.advice.append(
             Advice(
                 action="set_steps",
@@ -192,7 +214,7 @@ def _advise(result: StepsResult, context: StepsContext, limit: float, u: float) 
                 expect=Quantity(value=context.commanded_mm, u95=result.travel.u95, unit="mm"),
             )
         )
-    elif result.verdict in ("cannot_tell",) or len(context.measured_mm) == 1:
+    elif result.verdict == "cannot_tell" or count == 1:
         longer = context.commanded_mm * quadrature(u) * 100 / limit * 2
         result.advice.append(
             Advice(

@@ -196,6 +196,22 @@ class Steps(unittest.TestCase):
         self.assertEqual(len(both.ratio_suspect), 2)
         self.assertEqual({f.finding: f.state for f in both.findings}["steps_ratio"], "present")
 
+    def test_marks_on_the_filament_are_a_travel_with_two_readings_in_it(self):
+        drive = {"axis": "e", "steps_per_mm": 400.0, "commanded_mm": 100.0, "transmission": {"kind": "extruder"}}
+        marks = run("steps", {**drive, "mark_before_mm": 120.0, "mark_after_mm": [24.9, 25.1, 25.0]})
+        plain = run("steps", {**drive, "measured_mm": [95.1, 94.9, 95.0]})
+        self.assertAlmostEqual(marks.travel.value, 95.0)
+        self.assertGreater(marks.travel.u95, plain.travel.u95)
+        self.assertAlmostEqual(marks.steps_per_mm_new.value, 400 / 0.95, places=6)
+        for wrong, code, field in (
+            ({}, "missing_field", "measured_mm"),
+            ({"mark_before_mm": 20.0, "mark_after_mm": [25.0]}, "out_of_range", "mark_after_mm"),
+            ({"measured_mm": []}, "too_few_rows", "measured_mm"),
+        ):
+            with self.assertRaises(BadInput) as e:
+                run("steps", {**drive, **wrong})
+            self.assertEqual((e.exception.code, e.exception.field), (code, field))
+
     def test_one_reading_is_not_enough_to_change_anything(self):
         result = self.travelled([99.0])
         self.assertIn("single_reading", [w.code for w in result.warnings])

@@ -3857,6 +3857,9 @@ export interface components {
          * StepsContext
          * @description A travel test. ``stated_u95_mm``: hand and feel beyond the instrument's step (0.03 is typical for calipers).
          *
+         *     Either ``measured_mm``, or for filament a mark: how far it stood before the drive (``mark_before_mm``), and how far it
+         *     still stands after each feed (``mark_after_mm``).
+         *
          *     Motor and gearing stand in the transmission; given beside it, they go before it.
          */
         StepsContext: {
@@ -3870,7 +3873,11 @@ export interface components {
             /** Commanded Mm */
             commanded_mm: number;
             /** Measured Mm */
-            measured_mm: number[];
+            measured_mm?: number[] | null;
+            /** Mark Before Mm */
+            mark_before_mm?: number | null;
+            /** Mark After Mm */
+            mark_after_mm?: number[] | null;
             /**
              * Resolution Mm
              * @default 0.01

@@ -15,7 +15,7 @@ import { InstrumentChoice, rememberedInstrument } from "./InstrumentChoice";
 export function ReadingsBench() {
   const params = useParams();
   const id = Number(params.id);
-  const form = FORMS[params.procedure ?? ""];
+  const form = FORMS[`${params.procedure}:${params.place}`] ?? FORMS[params.procedure ?? ""];
   const bench = useBench(id);
   if (!form)
     return (
@@ -169,6 +169,7 @@ function Readings({
             </Field>
           ))}
         </div>
+        {capture ? null : form.before?.(place)}
         {capture || !form.columns.length ? null : (
           <ReadingsField columns={form.columns} rows={rows} onChange={setRows} watch={form.watch} />
         )}

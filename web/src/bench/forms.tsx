@@ -6,6 +6,7 @@ import type { Headline } from "./Answer";
 import { ShaperTable } from "./ShaperTable";
 import { ShiftRulers } from "./ShiftRulers";
 import { StepsAfter } from "./StepsAfter";
+import { TravelProgram } from "./TravelProgram";
 
 export type Bench = Schemas["BenchOut"];
 type Belt = Schemas["BenchBelt"];
@@ -42,6 +43,8 @@ export type Form = {
   ) => object;
   headline: (found: Found, belt: Belt | undefined) => Headline[];
   heading?: (found: Found) => string | undefined;
+  /** Something to do before the readings. */
+  before?: (place: string) => ReactNode;
   after?: (capture: Schemas["CaptureOut"], bench: Bench) => ReactNode;
 };
 
@@ -227,12 +230,13 @@ export const FORMS: Record<string, Form> = {
     after: (c) => ("mechanisms" in c.found ? <ShiftRulers found={c.found} /> : null),
   },
   steps: {
-    title: (p) => (p === "e" ? "Does it feed as much as told?" : `Does ${p.toUpperCase()} travel as far as told?`),
+    title: (p) => `Does ${p.toUpperCase()} travel as far as told?`,
     how: [
-      "Command a long travel: 100 mm, or 200. For the drive: a mark on the filament 120 mm before it, feed 100 mm slowly, nozzle off or hot.",
+      "Command a long travel: 100 mm, or 200. The moves can be taken along below.",
       "Measure how far it went. Approach each end from the same side, so that play does not count.",
       "Five times. One reading changes nothing.",
     ],
+    before: (p) => <TravelProgram axis={p} />,
     instruments: /caliper|rule/,
     caution: "Hands out while it moves. A hot nozzle burns: measure at the cold end of the axis.",
     columns: [{ name: "measured_mm", label: "Measured", unit: "mm", min: 0.1, max: 3000 }],
@@ -306,6 +310,35 @@ export const FORMS: Record<string, Form> = {
         </ul>
       ) : null,
   },
+};
+
+// Filament is measured by a mark before the drive gears.
+FORMS["steps:e"] = {
+  ...FORMS.steps!,
+  title: () => "Does it feed as much as told?",
+  how: [
+    "Nozzle hot, or taken off so that nothing pushes back. A mark on the filament, 120 mm before it goes in.",
+    "Feed 100 mm slowly. Measure from where it goes in to the mark.",
+    "A new mark each time, three times or more, always at the same distance.",
+  ],
+  caution: "A hot nozzle burns and drips: keep hands and cables off it.",
+  columns: [{ name: "mark_after_mm", label: "To the mark now", unit: "mm", min: 0, max: 2000 }],
+  practice: false,
+  before: undefined,
+  settings: [
+    { name: "mark_before_mm", label: "Mark stood at, mm", hint: "Before the feed.", start: () => "120" },
+    ...FORMS.steps!.settings,
+  ],
+  context: (rows, s, axis, _, bench) => ({
+    ...s,
+    axis,
+    mark_after_mm: rows.map((r) => r.mark_after_mm),
+    transmission: driveOf(bench, axis) ?? { kind: "extruder" },
+  }),
+  headline: (f) =>
+    "ratio_suspect" in f
+      ? [{ quantity: f.error, words: "Feeds too much (+) or too little (−) by", low: -2, high: 2 }]
+      : [],
 };
 
 const MECHANISM: Record<string, string> = {
