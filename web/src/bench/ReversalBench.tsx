@@ -23,7 +23,7 @@ const FIELDS = [
   { name: "low_mm", label: "Axis begins at, mm", hint: "Its soft limit.", start: "0" },
   { name: "high_mm", label: "Axis ends at, mm", hint: "Its soft limit.", start: "200" },
   { name: "limit_mm", label: "May differ by, mm", hint: "0.05 is typical.", start: "0.05" },
-  { name: "resolution_mm", label: "Indicator reads to, mm", hint: "Its smallest step.", start: "0.01" },
+  { name: "resolution_mm", label: "Reads to, mm", hint: "Its smallest step.", start: "0.01" },
 ] as const;
 
 /** Targets and sides in the order in which the program stops at them: up through all (+), then down (−). */
@@ -229,7 +229,7 @@ function Reversal({ id, axis, bench }: { id: number; axis: string; bench: Schema
         )}
         <ErrorNote error={typed.error ?? file.error ?? practice.error} />
       </section>
-      <section className="sheet grid gap-4" aria-live="polite">
+      <section className={`sheet grid gap-4 ${capture ? "" : "lg:sticky lg:top-4"}`} aria-live="polite">
         {capture && "per_target" in capture.found ? (
           <Answer
             capture={capture}

@@ -24,6 +24,9 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
   const [partial, setPartial] = useState<number[]>([]);
   const [text, setText] = useState("");
   const [error, setError] = useState("");
+  // A long list would push the field out of sight: the newest rows are enough until all are asked for.
+  const [all, setAll] = useState(false);
+  const from = all || rows.length <= 7 ? 0 : rows.length - 5;
   const input = useRef<HTMLInputElement>(null);
   const column = columns[partial.length]!;
   const watched = rows.map((r) => r[watch ?? columns[0]!.name]!);
@@ -71,33 +74,44 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
           </tr>
         </thead>
         <tbody>
-          {rows.map((row, i) => (
-            <tr
-              key={`${i}-${Object.values(row).join()}`}
-              className={`border-t border-hair ${i === odd ? "text-off" : ""}`}
-            >
-              <td className="py-1 text-[15px] text-ink2">{i + 1}</td>
-              {columns.map((c) => (
-                <td key={c.name} className="py-1">
-                  {row[c.name]}
-                </td>
-              ))}
-              <td className="py-1 text-right font-sans text-[15px]">
-                {i === odd ? <strong>odd one out: measure it again </strong> : null}
-                <button
-                  type="button"
-                  className="min-h-11 min-w-11 underline"
-                  aria-label={`Take out reading ${i + 1}`}
-                  onClick={() => {
-                    onChange(rows.filter((_, j) => j !== i));
-                    input.current?.focus();
-                  }}
-                >
-                  take out
+          {from ? (
+            <tr className="border-t border-hair font-sans text-[15px]">
+              <td colSpan={columns.length + 2}>
+                <button type="button" className="min-h-11 underline" onClick={() => setAll(true)}>
+                  Show the first {from}, too
                 </button>
               </td>
             </tr>
-          ))}
+          ) : null}
+          {rows.map((row, i) =>
+            i < from ? null : (
+              <tr
+                key={`${i}-${Object.values(row).join()}`}
+                className={`border-t border-hair ${i === odd ? "text-off" : ""}`}
+              >
+                <td className="py-1 text-[15px] text-ink2">{i + 1}</td>
+                {columns.map((c) => (
+                  <td key={c.name} className="py-1">
+                    {row[c.name]}
+                  </td>
+                ))}
+                <td className="py-1 text-right font-sans text-[15px]">
+                  {i === odd ? <strong>odd one out: measure it again </strong> : null}
+                  <button
+                    type="button"
+                    className="min-h-11 min-w-11 underline"
+                    aria-label={`Take out reading ${i + 1}`}
+                    onClick={() => {
+                      onChange(rows.filter((_, j) => j !== i));
+                      input.current?.focus();
+                    }}
+                  >
+                    take out
+                  </button>
+                </td>
+              </tr>
+            ),
+          )}
           {rows.length < most ? (
             <tr className="border-t border-hair">
               <td className="text-[15px] text-ink2">{rows.length + 1}</td>
