@@ -18,7 +18,7 @@ from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.procedures.ripple_source import Machine
 from kestov_core.quantities import Quantity, Verdict
 from measuring import recording
-from measuring.models import Capture, headline, latest_results
+from measuring.models import Capture, Result, headline, latest_results
 from measuring.rounds import Round, current_round, places_of, rounds, set_belts, target_of
 from ninja import File, Form, Router, Schema, UploadedFile
 from people.clock import now
@@ -182,6 +182,7 @@ def bench(request: HttpRequest, printer_id: int):
     printer = the_printer(printer_id)
     motion = printer.model.motion()
     today = now().date()
+    newest = latest_results(printer)
     return BenchOut(
         printer_id=printer.pk,
         printer=printer.name,
@@ -198,7 +199,7 @@ def bench(request: HttpRequest, printer_id: int):
             )
             for i in Instrument.objects.all()
         ],
-        machine=machine_of(printer),
+        machine=machine_of(printer, newest),
         last=[
             LastFigure(
                 procedure=c.procedure,
@@ -208,17 +209,17 @@ def bench(request: HttpRequest, printer_id: int):
                 at=c.taken_at,
                 capture_id=c.id,
             )
-            for c, r in latest_results(printer)
+            for c, r in newest
         ],
     )
 
 
-def machine_of(printer: Printer) -> Machine:
+def machine_of(printer: Printer, newest: list[tuple[Capture, Result]]) -> Machine:
     """What a pattern on a wall can come of: the model's drives, and what the axes rang with when last measured."""
     motion = printer.model.motion()
     modes = {
         c.place: [m["frequency"]["value"] for m in r.found["modes"]]
-        for c, r in latest_results(printer)
+        for c, r in newest
         if c.procedure == "resonance" and r.verdict != "cannot_tell"
     }
     return Machine(kinematics=motion.kinematics, transmissions=motion.transmissions, modes_hz=modes)

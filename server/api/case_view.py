@@ -99,9 +99,14 @@ _STANDING = "Keep fingers clear of the beam: it can move while motors are on."
 
 
 def proven(case: Case) -> bool:
-    """Whether something after the last turn shows that it holds: the belts' own measurement, or the complaint gone."""
+    """Whether something after the last change shows that it holds.
+
+    The belts' own measurement, another that was out and is right now, or the complaint looked for and gone.
+    """
     last = Action.objects.filter(case=case).exclude(helped=False).order_by("-at").first()
     if case.actions.filter(kind="turn_tensioner").exists() and _belts_hold(case):
+        return True
+    if last is not None and _measured_right(case, last):
         return True
     first = case.observations.order_by("at").first()
     if first is None:
@@ -110,6 +115,21 @@ def proven(case: Case) -> bool:
         case.observations.filter(finding=first.finding, axis=first.axis, withdrawn=False).order_by("-at", "-id").first()
     )
     return newest is not None and newest.state == "absent" and (last is None or newest.at > last.at)
+
+
+def _measured_right(case: Case, last: Action) -> bool:
+    """Whether a measurement that was out in this case was taken again after the last change, and is within its limits."""
+    rows: dict[tuple[str, str], list[tuple[datetime, str]]] = {}
+    captures = case.captures.exclude(procedure__in=TENSION).defer("data").prefetch_related("results")
+    for capture in captures.order_by("taken_at"):
+        if result := capture.latest():
+            rows.setdefault((capture.place, capture.procedure), []).append((capture.taken_at, result.verdict))
+    return any(
+        taken[-1][1] in ("in_tolerance", "watch")
+        and taken[-1][0] > last.at
+        and any(verdict == "out_of_tolerance" for _, verdict in taken[:-1])
+        for taken in rows.values()
+    )
 
 
 def _belts_hold(case: Case) -> bool:

@@ -151,16 +151,12 @@ class Chunk(models.Model):
 
 
 def latest_results(printer: Printer) -> list[tuple[Capture, Result]]:
-    """The newest judged capture of each place, with its newest result; superseded captures are passed over."""
+    """The newest capture of each procedure at each place, with its newest result; superseded captures are passed over."""
     captures = (
         Capture.objects.filter(printer=printer, superseded_by__isnull=True)
         .defer("data")
         .prefetch_related("results")
-        .order_by("place", "-taken_at")
+        .order_by("place", "procedure", "-taken_at")
+        .distinct("place", "procedure")
     )
-    newest: dict[tuple[str, str], tuple[Capture, Result]] = {}
-    for capture in captures:
-        result = capture.latest()
-        if result is not None and (capture.place, capture.procedure) not in newest:
-            newest[capture.place, capture.procedure] = (capture, result)
-    return list(newest.values())
+    return [(c, r) for c in captures if (r := c.latest()) is not None]

@@ -264,6 +264,27 @@ class Reversal(Bench):
         self.assertNotIn(seen["step"]["kind"], ("pluck", "set", "verify"))
         self.assertIn("Tested the reversal of X: 0.08", " ".join(line["words"] for line in seen["log"]))
 
+    def test_out_before_and_right_after_the_repair_is_a_proof(self):
+        case = self.report("technician", "circle_not_round")
+        path, context = f"/printers/{self.crossed.pk}/backlash", {"axis": "x"}
+
+        def measure(backlash):
+            rows = self.rows(backlash)
+            body = {"id": str(uuid.uuid4()), "place": "x", "rows": rows, "context": context, "case_id": case}
+            return self.good("technician", "POST", path, body)["verdict"]
+
+        def close():
+            body = {"closing": "verified", "cause": "Grub screw.", "fault": "grub_screw_loose", "axis": "a"}
+            return self.call("technician", "POST", f"/cases/{case}/close", body)[0]
+
+        self.good("technician", "POST", f"/cases/{case}/take")
+        self.assertEqual(measure(0.09), "out_of_tolerance")
+        repair = {"fault": "grub_screw_loose", "axis": "a", "helped": None, "note": ""}
+        self.good("technician", "POST", f"/cases/{case}/repairs", repair)
+        self.assertEqual(close(), 409)
+        self.assertEqual(measure(0.01), "in_tolerance")
+        self.assertEqual(close(), 200)
+
     def test_too_few_rows_and_wrong_sides(self):
         body = {"id": str(uuid.uuid4()), "place": "x", "rows": self.rows()[:6], "context": {}}
         self.refused(

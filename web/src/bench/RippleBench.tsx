@@ -22,6 +22,13 @@ const FAMILY = {
   open: "Both families stay open",
 };
 
+/** What else can make a pattern, where it is known: name, label, hint. */
+const MORE = [
+  ["fan", "A fan turns at, Hz", "Turns a minute over 60."],
+  ["filament", "Filament for 1 mm of wall, mm", "From the file: E over travel."],
+  ["teeth", "Teeth of the drive gear", "Counted."],
+] as const;
+
 export function RippleBench() {
   const params = useParams();
   const id = Number(params.id);
@@ -40,12 +47,21 @@ function Ripples({ id, place, bench }: { id: number; place: string; bench: Schem
   const [byPhoto, setByPhoto] = useState(false);
   const [speed, setSpeed] = useState("80");
   const [resolution, setResolution] = useState("0.1");
+  const [texts, setTexts] = useState<Record<string, string>>({});
   const [key, setKey] = useState(newKey);
   useEffect(() => sessionStorage.setItem(store, JSON.stringify(rows)), [rows, store]);
   const printer = useQuery({
     queryKey: ["printer", id],
     queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
   });
+  const fan = parseFigure(texts.fan ?? "");
+  const filament = parseFigure(texts.filament ?? "");
+  const teeth = parseFigure(texts.teeth ?? "");
+  const more = {
+    ...(fan ? { fans_hz: [fan] } : {}),
+    ...(filament ? { filament_per_mm: filament } : {}),
+    ...(teeth ? { drive_teeth: teeth } : {}),
+  };
   const practice = useMutation({
     mutationFn: () =>
       got(
@@ -74,7 +90,7 @@ function Ripples({ id, place, bench }: { id: number; place: string; bench: Schem
               ...rows,
               ...photos.map((p) => ({ speed_mm_s: p.speed_mm_s, spacing_mm: p.spacing.value, u95_mm: p.spacing.u95 })),
             ],
-            machine: bench.machine,
+            machine: { ...bench.machine, ...more },
             axis: place,
           },
         }),
@@ -180,6 +196,25 @@ function Ripples({ id, place, bench }: { id: number; place: string; bench: Schem
                 ))}
               </ul>
             ) : null}
+            <details className="border-y border-hair py-2">
+              <summary className="min-h-11 cursor-pointer py-2 font-semibold">Fans and drive gears</summary>
+              <div className="grid gap-3 py-2 sm:grid-cols-3">
+                {MORE.map(([name, label, hint]) => (
+                  <Field key={name} label={label} hint={hint}>
+                    {(fid, note) => (
+                      <input
+                        id={fid}
+                        aria-describedby={note}
+                        inputMode="decimal"
+                        className={`${INPUT} font-mono`}
+                        value={texts[name] ?? ""}
+                        onChange={(e) => setTexts({ ...texts, [name]: e.target.value })}
+                      />
+                    )}
+                  </Field>
+                ))}
+              </div>
+            </details>
             <div className="flex flex-wrap items-end gap-3">
               <div className="w-44">
                 <Field label="Caliper and eye, mm">
