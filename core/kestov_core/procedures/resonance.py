@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Annotated, Literal
 from pydantic import Field
 
 from ..machine import Place
-from ..quantities import Limits, Positive, Quantity, Verdict, decide, quadrature
+from ..quantities import UNITS, Limits, Positive, Quantity, Verdict, decide, quadrature
 from ..readers import read_columns
 from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
 
@@ -23,8 +23,6 @@ if TYPE_CHECKING:
 
 Axis = Literal["x", "y", "z", "a", "b"]
 ShaperName = Literal["zv", "zvd", "zvdd", "ei", "ei2", "ei3"]
-#: One of each unit in mm/s2 (standard gravity, CGPM 1901).
-UNITS_MM_S2 = {"m/s2": 1000.0, "g": 9806.65, "mm/s2": 1.0}
 #: A shaper fits when it leaves at most this much.
 RESIDUAL_LIMIT = 0.05
 #: Typical: below these the record is not believed, or the axis counts as softer than it was.
@@ -110,21 +108,23 @@ class ResonanceResult(Result):
 
 def analyse(context: ResonanceContext, data: bytes | None) -> ResonanceResult:
     """Analyse a CSV ``time_s,ax,ay,az``. Errors: those of `read_columns` and of `sampling.evenly`."""
+    assert data is not None
+    return analyse_rows(context, *_rows(data))
+
+
+def _rows(data: bytes) -> tuple[Array, Array]:
+    """Times (n,) and the three accelerations (3, n) of a table."""
     import numpy as np
 
-    assert data is not None
     table = read_columns(data, ("time_s", "ax", "ay", "az"))
-    rows = np.stack([table["ax"], table["ay"], table["az"]])
-    return analyse_rows(context, table["time_s"], rows)
+    return table["time_s"], np.stack([table["ax"], table["ay"], table["az"]])
 
 
 def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) -> ResonanceResult:
     """The same for rows that are read already: ``time_s`` (n,), ``acceleration`` (3, n) in the context's unit."""
     from ..signals.response import listen
-    from ..signals.sampling import evenly
 
-    turned, others = _directions(context.excited_axis, acceleration * UNITS_MM_S2[context.unit])
-    even = evenly(time_s, turned, context.max_frequency_hz)
+    even, others = _evenly(context, time_s, acceleration)
     response = listen(even, context.excitation, context.max_frequency_hz)
     modes = _modes(response)
     strongest = max(modes, key=lambda m: m.share).frequency if modes else None
@@ -166,13 +166,15 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
 
 def even_samples(context: ResonanceContext, data: bytes) -> Even:
     """The capture's samples, excited direction first, evenly spaced: for drawing."""
-    import numpy as np
+    return _evenly(context, *_rows(data))[0]
 
+
+def _evenly(context: ResonanceContext, time_s: Array, acceleration: Array) -> tuple[Even, tuple[str, str]]:
+    """Even samples in mm/s2, excited direction first, and the names of the two across it."""
     from ..signals.sampling import evenly
 
-    table = read_columns(data, ("time_s", "ax", "ay", "az"))
-    rows = np.stack([table["ax"], table["ay"], table["az"]]) * UNITS_MM_S2[context.unit]
-    return evenly(table["time_s"], _directions(context.excited_axis, rows)[0], context.max_frequency_hz)
+    turned, others = _directions(context.excited_axis, acceleration * UNITS[context.unit][1])
+    return evenly(time_s, turned, context.max_frequency_hz), others
 
 
 def _directions(axis: Axis, a: Array) -> tuple[Array, tuple[str, str]]:

@@ -60,10 +60,10 @@ def fit_spectrum(f: Array, power: Array, count: Array, by_chance: bool, most: in
 
     ``by_chance``: the bins scatter as means of ``count`` exponentials (noise excitation); else equally in proportion.
     """
-    p = power / np.exp(np.log(power + 1e-300).mean())
+    level = float(np.exp(np.log(power + 1e-300).mean()))
+    p = power / level
     weight = count if by_chance else np.full_like(count, 1.0)
     smooth = _smooth(p, count)
-    level = float(np.exp(np.log(power + 1e-300).mean()))
     best: list[tuple[float, Array, Array] | None] = [None] * most
 
     def attempt(poles: Array) -> None:
@@ -88,7 +88,7 @@ def fit_spectrum(f: Array, power: Array, count: Array, by_chance: bool, most: in
         if best[k] is None:
             break
         _, poles, linear = best[k]  # type: ignore[misc]
-        model = _clip(_basis(f, poles)[0] @ linear, p)
+        model = _clip(_basis(f, poles) @ linear, p)
     for k in range(most - 1, 0, -1):
         # And back: without the weakest.
         if best[k] is not None:
@@ -147,15 +147,15 @@ def _starts(f: Array, smooth: Array, model: Array, poles: Array, most: int = 3) 
     return starts
 
 
-def _basis(f: Array, poles: Array) -> tuple[Array, Array]:
-    """Columns of the linear part (n, 2K + 2) and the denominators |D|^2 (K, n)."""
+def _basis(f: Array, poles: Array) -> Array:
+    """Columns of the linear part (n, 2K + 2)."""
     x2 = f**2
     f0, z = poles[:, :1], poles[:, 1:]
     below = (f0**2 - x2) ** 2 + (2 * z * f0 * f) ** 2
     size = (2 * z * f0**2) ** 2
     columns = [size / below, size / below * x2 / f0**2]
     floor = np.stack([np.ones_like(f), x2 / x2.max()])
-    return np.concatenate([columns[0], columns[1], floor]).T, below
+    return np.concatenate([*columns, floor]).T
 
 
 def _linear(basis: Array, p: Array, weight: Array, guess: Array) -> Array:
@@ -180,7 +180,7 @@ def _clip(model: Array, p: Array) -> Array:
 def _score(f: Array, p: Array, weight: Array, poles: Array, rounds: int = 60) -> tuple[float, Array, Array] | None:
     """Fisher scoring with step halving: poles in log, linear part along. None where it runs away."""
     k = len(poles)
-    basis, _ = _basis(f, poles)
+    basis = _basis(f, poles)
     guess = _smooth(p, np.ones_like(p))
     linear = _linear(basis, p, weight, guess)
     for _ in range(2):
@@ -206,7 +206,7 @@ def _score(f: Array, p: Array, weight: Array, poles: Array, rounds: int = 60) ->
                 ]
             )
             trial[:, 0] = np.clip(trial[:, 0], f[0] * 0.9, f[-1] * 1.05)
-            basis_ = _basis(f, trial)[0]
+            basis_ = _basis(f, trial)
             linear_ = _linear(basis_, p, weight, model)
             model_ = _clip(basis_ @ linear_, p)
             then = _objective(model_, p, weight)
@@ -240,7 +240,7 @@ def _jacobian(f: Array, poles: Array, linear: Array, basis: Array) -> Array:
 def _finish(f: Array, p: Array, weight: Array, objective: float, poles: Array, linear: Array, scale: float) -> Fit:
     """Uncertainties from the information matrix and the misfit, widened for neighbours that miss alike."""
     k = len(poles)
-    basis, _ = _basis(f, poles)
+    basis = _basis(f, poles)
     model = _clip(basis @ linear, p)
     jac = _jacobian(f, poles, linear, basis)
     w = np.sqrt(weight) / model

@@ -18,6 +18,8 @@ from .sampling import Array, Even
 
 #: Below this the hand, the table and the sensor's drift are seen, not an axis.
 LOWEST_HZ = 4.0
+#: No axis rings below this; what fits there is the slope of the band's edge (typical).
+_LOWEST_MODE_HZ = 7.0
 #: Signs of a response that is not linear, found on simulated axes with and without play: excess kurtosis under noise,
 #: overtones of a sweep over the sweep, energy of decays that no sum of springs explains.
 _TAILS, _OVERTONES, _UNEXPLAINED = 0.33, 0.05, 0.015
@@ -28,7 +30,7 @@ class Response:
     """``f``, ``power``: binned spectrum (mm/s2)^2/Hz of the excited direction; ``others``: of the two others at ``f``.
 
     ``fit``: the chosen modes; ``fits``: with one, two, three. ``not_linear``: reasons, in words, empty where none.
-    ``overtones``: amplitude at twice and three times the excitation over that at it (sweeps only).
+    ``seen``: whether the kind of excitation was to be found at all.
     """
 
     f: Array
@@ -39,11 +41,6 @@ class Response:
     noise: float = 0.0
     snr_db: float = 0.0
     not_linear: list[str] = field(default_factory=list)
-    drift: float | None = None
-    overtones: float | None = None
-    unexplained: float = 0.0
-    band: tuple[float, float] = (LOWEST_HZ, 150.0)
-    knocks: int = 0
     seen: bool = True
 
 
@@ -152,10 +149,10 @@ def _swept(even: Even, top_hz: float) -> Response:
     quiet = power[clear]
     response.noise = float(np.median(quiet) / np.log(2) * per_bin) if len(quiet) > 20 else 0.0
     _snr(response)
-    response.overtones = _overtones(ridge, f, power, even)
-    if response.overtones is not None and response.snr_db > 15 and response.overtones > _OVERTONES:
+    overtones = _overtones(ridge, f, power, even)
+    if overtones is not None and response.snr_db > 15 and overtones > _OVERTONES:
         response.not_linear.append(
-            f"it answers with overtones of the sweep ({response.overtones:.0%} of the answer, where a spring has none)"
+            f"it answers with overtones of the sweep ({overtones:.0%} of the answer, where a spring has none)"
         )
     return response
 
@@ -248,7 +245,6 @@ def _loud_against_quiet(response: Response, even: Even) -> None:
         spread.append(float(each.std() / np.sqrt(len(each))))
     change = (centre[1] - centre[0]) / strongest.hz
     if abs(change) > max(0.025, 4 * float(np.hypot(spread[0], spread[1])) / strongest.hz):
-        response.drift = change
         response.not_linear.append(_drift_words(change))
 
 
@@ -280,7 +276,6 @@ def _knocked(even: Even, top_hz: float) -> Response:
     high = min(top_hz, 0.45 * even.raw_rate_hz)
     starts = find_knocks(even.values, rate)
     response = _spectrum(even, LOWEST_HZ, high, by_chance=True, fit=False)
-    response.knocks = len(starts)
     if not len(starts):
         response.seen = False
         return response
@@ -301,15 +296,15 @@ def _knocked(even: Even, top_hz: float) -> Response:
     decays = decays[:lasting]
     response.fits = modes.fit_decays(decays, rate, LOWEST_HZ, high)
     chosen = modes.choose(response.fits, decays.size, gain=1.0, least_share=0.0005)
-    response.fit = modes.widen(modes.without_background(chosen, LOWEST_HZ, high), 1.4) if chosen else None
+    response.fit = modes.widen(modes.without_background(chosen, _LOWEST_MODE_HZ, high), 1.4) if chosen else None
     response.noise = noise / (rate / 2)
     energy = float(((decays - decays.mean(0)) ** 2).mean())
-    response.unexplained = max(0.0, min(f.left for f in response.fits) - noise) / energy
+    unexplained = max(0.0, min(f.left for f in response.fits) - noise) / max(energy, 1e-12)
     early = decays[: max(8, int(0.1 * rate))]
     response.snr_db = 10 * float(np.log10(max((early**2).mean() / max(noise, 1e-12), 1e-3)))
-    if response.unexplained > _UNEXPLAINED and response.snr_db > 12:
+    if unexplained > _UNEXPLAINED and response.snr_db > 12:
         response.not_linear.append(
-            f"{response.unexplained:.0%} of the swing after a knock is not what springs do, however many one allows"
+            f"{unexplained:.0%} of the swing after a knock is not what springs do, however many one allows"
         )
     if response.fit is not None and response.fit.modes:
         _early_against_late(response, decays, noise, rate, high)
@@ -371,7 +366,6 @@ def _early_against_late(response: Response, decays: Array, noise: float, rate: f
         found.append(fit)
     change = (found[0].hz - found[1].hz) / found[1].hz
     unsure = float(np.hypot(found[0].u_hz, found[1].u_hz)) / found[1].hz
-    response.drift = change
     others = sum(m.share for m in response.fit.modes) - strongest.share
     if abs(change) > max(0.025, 4 * unsure) and others < 0.15:
         response.not_linear.append(_drift_words(change))
@@ -415,11 +409,13 @@ def _spectrum(
     if keep.sum() > 0.7 * len(keep):
         centre, binned, count = centre[keep], binned[keep], count[keep]
         others = [p[keep] for p in others]
-    response = Response(centre, binned, others, band=(low, high))
+    response = Response(centre, binned, others)
     if fit and len(centre) > 24:
         response.fits = modes.fit_spectrum(centre, binned, count, by_chance)
         chosen = modes.choose(response.fits, float(len(centre)), *((1.0, 0.01) if by_chance else (3.0, 0.003)))
-        response.fit = modes.widen(modes.without_background(chosen, low, high), 1.15) if chosen else None
+        response.fit = (
+            modes.widen(modes.without_background(chosen, max(low, _LOWEST_MODE_HZ), high), 1.15) if chosen else None
+        )
     return response
 
 

@@ -15,6 +15,9 @@ from ..errors import BadInput
 
 Array = NDArray[np.float64]
 
+#: Shorter than this, neither a sweep nor a decay with the quiet after it can be told.
+_SHORTEST_S = 1.0
+
 
 @dataclass(frozen=True)
 class Even:
@@ -55,6 +58,12 @@ def evenly(time_s: Array, values: Array, top_hz: float) -> Even:
             f"The time does not go forward at the {back + 1}. row of figures ({time_s[back]:g} s after {time_s[back - 1]:g} s).",
             "time_s",
             back + 2,
+        )
+    if time_s[-1] - time_s[0] < _SHORTEST_S:
+        raise BadInput(
+            "too_few_rows",
+            f"The record is {time_s[-1] - time_s[0]:.2f} s long: {_SHORTEST_S:g} s or more is needed, ten or more is good.",
+            "data",
         )
     step = float(np.median(steps))
     # A clock that jitters makes long steps, too: those are no gaps.

@@ -196,11 +196,9 @@ def _period(profile: Array, length: float) -> tuple[float, float, float, tuple[A
             "line",
         )
     # Frequency of a sine in noise (Rife and Boorstyn 1974), neighbours counted together by the residual's own memory.
-    residual = profile - profile.mean()
     sigma2 = left / n
     memory = max(1.0, n / (4 * best))
     u_cycles = math.sqrt(6 * sigma2 * min(memory, 40) / (amplitude**2 * n)) / math.pi
-    del residual
     spacing = length / best
     shown = inside & (cycles <= max(12 * best, 30))
     pick = np.linspace(0, shown.sum() - 1, min(300, int(shown.sum()))).astype(int)

@@ -14,11 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
+from ..quantities import UNITS
+
 Array = NDArray[np.float64]
 Excitation = Literal["sweep", "impulse", "ambient"]
 Unit = Literal["m/s2", "g", "mm/s2"]
-#: One of each unit in mm/s2 (standard gravity, CGPM 1901).
-IN_MM_S2 = {"m/s2": 1000.0, "g": 9806.65, "mm/s2": 1.0}
 _INNER_HZ = 12800
 
 
@@ -98,7 +98,7 @@ def shake(axis: SimAxis, along: str, how: Shake, sensor: Sensor, seed: int = 0) 
     for mode in axis.modes:
         response += mode.share * _respond(mode, axis.play_mm, base, force)
     three = _along(along, response, axis.cross)
-    three[2] += 9806.65
+    three[2] += UNITS["g"][1]
     step = 1 / sensor.rate_hz
     times = np.arange(0.0, how.seconds - 2 * step, step)
     times = times + np.clip(rng.normal(0, sensor.jitter * step, len(times)), -0.45 * step, 0.45 * step)
@@ -110,7 +110,7 @@ def shake(axis: SimAxis, along: str, how: Shake, sensor: Sensor, seed: int = 0) 
     inner = np.arange(n) / _INNER_HZ
     seen = np.stack([np.interp(times, inner, a) for a in three])
     seen += rng.normal(0, sensor.noise_mm_s2, seen.shape)
-    return Shaken(times, seen / IN_MM_S2[sensor.unit], sensor.unit)
+    return Shaken(times, seen / UNITS[sensor.unit][1], sensor.unit)
 
 
 def _along(along: str, response: Array, cross: float) -> Array:

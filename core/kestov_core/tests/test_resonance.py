@@ -146,6 +146,24 @@ class Refusals(unittest.TestCase):
     def test_too_slow_a_sensor(self):
         self.refused(listen(one(), sensor=Sensor(rate_hz=320)), "aliasing_possible")
 
+    def test_odd_records_are_refused_or_answered_and_never_tuned_to(self):
+        rng = np.random.default_rng(0)
+        for rows, rate in ((64, 100.0), (100, 3200.0), (400, 100.0), (3000, 25.0), (3200, 800.0)):
+            t = np.arange(rows) / rate - 3.0
+            for signal in (
+                np.zeros(rows), np.full(rows, 9.8), (np.arange(rows) == rows // 2) * 50.0, rng.normal(size=rows),
+                rng.normal(size=rows) * 1e-12, rng.normal(size=rows) * 1e9, np.where(np.arange(rows) > rows / 2, 5.0, 0.0), t,
+            ):  # fmt: skip
+                for kind in ("sweep", "impulse", "ambient"):
+                    context = ResonanceContext(unit="m/s2", excited_axis="a", excitation=kind)
+                    try:
+                        result = analyse_rows(context, t, np.stack([signal] * 3))
+                    except BadInput as e:
+                        self.assertEqual((e.code, rows / rate <= 1), ("too_few_rows", True))
+                    else:
+                        self.assertIsNone(result.recommended)
+                        result.model_dump_json()
+
     def test_bad_files(self):
         context = {"unit": "g", "excited_axis": "x", "excitation": "sweep"}
         good = shake(one(), "x", Shake(seconds=2.0), Sensor(), 1).csv().decode().splitlines()
