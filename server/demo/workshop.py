@@ -213,7 +213,8 @@ class Maker:
                 loop_length_mm=belt.loop_length_mm,
                 tensioner=belt.tensioner,
                 gain=float(self.rng.normal(1, 0.05)),
-                decay_s=float(self.rng.uniform(0.22, 0.4)),
+                q=float(self.rng.uniform(28, 45)),
+                other_run_mm=belt.spans[0].span_mm * float(self.rng.uniform(1.15, 1.45)),
                 partner=motion.partner(place),
             )
         return SimMachine(

@@ -6,7 +6,7 @@ T = 4 mu L^2 f_0^2, f_0 the pitch freed of stiffness. The listening is in ``sign
 from __future__ import annotations
 
 import math
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field, model_validator
 
@@ -16,7 +16,16 @@ from ..quantities import Limits, Positive, Quantity, decide, quadrature, rounded
 from ..readers import read_wav
 from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
 
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from ..signals.partials import Array
+
 Percent = Annotated[float, Field(ge=0, le=100)]
+#: No belt of a printer is set outside this (N, typical); a pitch that means more or less is doubted.
+PLAUSIBLE_N = (2.0, 200.0)
+#: How much a tension e times beyond the band counts against a pitch (nats).
+_NATS_BEYOND = 8.0
 
 
 class Target(Part):
@@ -62,14 +71,50 @@ class PartialHeard(Part):
     level_db: float
 
 
+class OtherReading(Part):
+    """What the belt has if the other pitch that the sound allows is its own."""
+
+    frequency: Quantity
+    tension: Quantity
+
+
 class BeltPluckResult(Result):
-    """Tension, pitch, and what was heard."""
+    """Tension, pitch, and what was heard.
+
+    ``second_pitch``: what rings along (the belt's other run, its partner), and how loud beside the first; None where
+    nothing does. ``or_else``: the other reading where two stay possible (then ``octave_doubt`` is warned of).
+    """
 
     tension: Quantity
     frequency: Quantity
     inharmonicity: float
     plucks: list[PluckHeard]
     partials: list[PartialHeard]
+    second_pitch: Quantity | None = None
+    second_level_db: float | None = None
+    or_else: OtherReading | None = None
+
+
+def _likely(tension_at: Callable[[float], float]) -> Callable[[Array], Array]:
+    """How likely each pitch (Hz) is by its tension, in nats: alike within the plausible band, falling outside it."""
+
+    def nats(hz: Array) -> Array:
+        import numpy as np
+
+        tension = tension_at(1.0) * hz**2
+        low, high = PLAUSIBLE_N
+        beyond = np.maximum(np.log(low / tension), np.log(tension / high))
+        return np.asarray(-_NATS_BEYOND * np.clip(beyond, 0, 3))
+
+    return nats
+
+
+def _or_else(hz: float, f0: float, tension: Quantity) -> OtherReading:
+    k = (hz / f0) ** 2
+    return OtherReading(
+        frequency=Quantity(value=hz, unit="Hz"),
+        tension=Quantity(value=tension.value * k, u95=None if tension.u95 is None else tension.u95 * k, unit="N"),
+    )
 
 
 def analyse(context: BeltPluckContext, data: bytes | None) -> BeltPluckResult:
@@ -81,28 +126,36 @@ def analyse(context: BeltPluckContext, data: bytes | None) -> BeltPluckResult:
     sound = read_wav(data)
     if sound.seconds < 0.25:
         raise BadInput("no_pluck", f"The recording is only {sound.seconds:.2f} s long: too short for a pluck.", "data")
-    hearing = hear(sound.samples, sound.rate_hz)
+    span_m = context.span_mm / 1000
+
+    def tension_at(hz: float) -> float:
+        return 4 * density / 1000 * span_m**2 * hz**2
+
+    hearing = hear(sound.samples, sound.rate_hz, _likely(tension_at))
     if hearing.f0_hz is None or hearing.u95_hz is None:
         raise BadInput("no_pluck", hearing.why_not, "data")
 
     f0, u_f = hearing.f0_hz, hearing.u95_hz
-    span_m = context.span_mm / 1000
-    tension = 4 * density / 1000 * span_m**2 * f0**2
+    tension = tension_at(f0)
     own = tension * 2 * u_f / f0
     shared = tension * quadrature(2 * context.span_u95_mm / context.span_mm, density_percent / 100)
     u95 = quadrature(own, shared)
     limits = Limits(low=context.target_n.low, high=context.target_n.high) if context.target_n else None
+    result_tension = Quantity(value=tension, u95=u95, unit="N", own=own, shared=shared)
     used = [h for h in hearing.plucks if h.used]
     clearest = max((h.fit for h in used if h.fit), key=lambda fit: len(fit.partials))
     result = BeltPluckResult(
         verdict=decide(tension, u95, limits),
-        tension=Quantity(value=tension, u95=u95, unit="N", own=own, shared=shared),
+        tension=result_tension,
         frequency=Quantity(value=f0, u95=u_f, unit="Hz"),
         inharmonicity=hearing.b,
         plucks=[
             PluckHeard(at_s=h.at_s, frequency_hz=h.frequency_hz, used=h.used, why_not=h.why_not) for h in hearing.plucks
         ],
         partials=[PartialHeard(n=p.n, frequency_hz=p.hz, level_db=p.level_db) for p in clearest.partials],
+        second_pitch=None if hearing.second_hz is None else Quantity(value=hearing.second_hz, unit="Hz"),
+        second_level_db=None if hearing.second_hz is None else hearing.second_db,
+        or_else=None if hearing.rival_hz is None else _or_else(hearing.rival_hz, f0, result_tension),
     )
     _warn(result, context, len(used), hearing)
     _find(result, context, limits)
@@ -138,9 +191,12 @@ def _warn(result: BeltPluckResult, context: BeltPluckContext, used: int, hearing
             "plucks_disagree", "The plucks lie more than 2 % apart. Was the carriage moved, or the belt touched?"
         )
     if hearing.octave_doubt:
+        result.warn("octave_doubt", _doubt_words(result))
+    elif not PLAUSIBLE_N[0] <= result.tension.value <= PLAUSIBLE_N[1]:
         result.warn(
             "octave_doubt",
-            "Few partials were heard: the pitch may be an octave off. Record closer, or pluck nearer one end.",
+            f"{result.tension.value:.3g} N is outside what belts are set to ({PLAUSIBLE_N[0]:g} to {PLAUSIBLE_N[1]:g} N, typical): "
+            "is the span right, and was this run plucked? Lay a finger on the other run and pluck again.",
         )
     if hearing.clipped > 1e-4:
         result.warn("clipped", "The recording is clipped. The pitch stands, but move the microphone a little away.")
@@ -152,6 +208,17 @@ def _warn(result: BeltPluckResult, context: BeltPluckContext, used: int, hearing
     mains = [t for t in hearing.tones if _is_mains(t.frequency_hz, context.mains_hz)]
     if mains and max(t.amplitude for t in mains) > 0.003:
         result.warn("mains_hum", f"Mains hum at {mains[0].frequency_hz:.0f} Hz was heard and left out.")
+
+
+def _doubt_words(result: BeltPluckResult) -> str:
+    other = result.or_else
+    if other is None:
+        return "Only one partial was heard: the pitch may be an octave off. Record closer, or pluck nearer one end."
+    return (
+        f"Two readings stay possible: {result.tension.value:.3g} N ({result.frequency.value:.1f} Hz) or "
+        f"{other.tension.value:.3g} N ({other.frequency.value:.1f} Hz). "
+        "Lay a finger on the belt's other run and pluck again: the pitch that stays is this run's."
+    )
 
 
 def _is_mains(hz: float, mains_hz: int) -> bool:

@@ -5,6 +5,7 @@ f_n = n f_0 sqrt(1 + B n^2). The fundamental may be missing; partials may be mis
 
 from __future__ import annotations
 
+import functools
 from dataclasses import dataclass
 
 import numpy as np
@@ -21,7 +22,15 @@ LOWEST_HZ, HIGHEST_HZ = 15.0, 500.0
 MOST_PARTIALS = 14
 #: Spread of inharmonicity before anything is heard (half-normal); belts lie between 1e-5 and 2e-3.
 _B_PRIOR = 8e-4
+#: Share of a stretch in which its window rises.
+_RISE = 0.2
 _B_GRID = np.array([0.0, 1e-4, 3e-4, 6e-4, 1e-3, 1.4e-3, 1.9e-3])
+#: Of a peak's power, for its weight: 20 dB down counts a third. Cost (nats) of a peak that is none of the string's,
+#: and of a partial that should be there. Small microphones hear nothing below some 200 Hz. By trial on simulated belts
+#: of which others ring along.
+_LEVEL_POWER, _STRANGE, _ABSENT, _DEAF_BELOW_HZ = 0.25, 1.0, 0.7, 200.0
+#: How far levels scatter about the plain law (dB), and what one that lies far off costs at most (nats).
+_LEVEL_SPREAD_DB, _MOST_STRANGE = 6.0, 2.0
 
 
 @dataclass(frozen=True)
@@ -67,8 +76,18 @@ class StringFit:
 
 
 def stretch_power(x: Array, rate_hz: float, size: int) -> Array:
-    """Power spectrum of ``x`` (n,) under a Hann window, padded to ``size``; scaled by window energy."""
-    window = np.hanning(len(x) + 2)[1:-1]
+    """Power spectrum of ``x`` (n,) padded to ``size``, scaled by window energy.
+
+    The window rises at once and falls slowly, as a pluck does: a belt rings for a tenth of a second, and the higher
+    its pitch the shorter. An even window would hear what rings along lower and longer.
+    """
+    rise = max(2, int(_RISE * len(x)))
+    window = np.concatenate(
+        [
+            0.5 - 0.5 * np.cos(np.pi * np.arange(1, rise + 1) / rise),
+            0.5 + 0.5 * np.cos(np.pi * np.linspace(0, 1, len(x) - rise)),
+        ]
+    )
     power: Array = np.abs(sfft.rfft(x * window, size)) ** 2 / (window @ window)
     return power
 
@@ -170,7 +189,7 @@ def harmonicity(peaks: Peaks, f0: Array, seconds: float) -> Array:
         unexplained = ((1 - close) * weight).sum(axis=1)
         missing = _missing_weight(n, close * weight)
         lowest = np.where(hit, n, 99).min(axis=1)
-        score = (explained - 0.8 * unexplained - 0.8 * missing) / weight.sum() - 0.03 * (lowest - 1)
+        score = (explained - 0.3 * unexplained - 0.8 * missing) / weight.sum() - 0.03 * (lowest - 1)
         best = np.maximum(best, score)
     return best
 
@@ -192,6 +211,103 @@ def _missing_weight(n: Array, weight: Array) -> Array:
         heard_w = np.where(here, np.where(same, np.maximum(heard_w, weight[:, j]), weight[:, j]), heard_w)
         heard_n = np.where(here, n[:, j], heard_n)
     return missing
+
+
+@dataclass(frozen=True)
+class Told:
+    """What candidates say (c,): ``nats`` of evidence in all, ``placed`` of it by where the peaks lie, ``b`` stiffness."""
+
+    nats: Array
+    placed: Array
+    b: Array
+
+
+def evidence(peaks: Peaks, f0: Array, seconds: float) -> Told:
+    """How much each candidate (c,) says about where the peaks lie, in nats, against peaks strewn evenly.
+
+    A peak that falls on a partial counts the more the fewer partials there are for it to fall on by chance
+    (ln of their distance over the peak's own spread): a pitch far below, whose comb meets everything, explains
+    nothing. One that falls on none may be another belt's: it costs a little, once. Partials that should stand
+    between those heard, or below them where a microphone hears, cost, too. Weights fall with the level, so that
+    what rings along is no more than that.
+    """
+    f0 = np.asarray(f0, dtype=float)
+    if len(peaks.hz) == 0 or len(f0) == 0:
+        return Told(*(np.full(len(f0), v) for v in (-9.0, -9.0, 0.0)))
+    weight = (peaks.power / peaks.power.max()) ** _LEVEL_POWER * np.clip(np.log10(peaks.excess) / 2.0, 0.1, 1.0)
+    order = np.argsort(peaks.hz)
+    hz, weight = peaks.hz[order], weight[order]
+    spread = 0.35 / seconds + 0.003 * hz[None, :]
+    best = Told(np.full(len(f0), -99.0), np.full(len(f0), -99.0), np.zeros(len(f0)))
+    for b in _B_GRID[::2]:
+        ratio = hz[None, :] / f0[:, None]
+        n_exact = ratio if b == 0 else np.sqrt((np.sqrt(1 + 4 * b * ratio**2) - 1) / (2 * b))
+        n = np.maximum(np.rint(n_exact), 1)
+        error = np.abs(n_exact - n) * f0[:, None]
+        gain = np.log(f0[:, None] / (spread * 2.507)) - 0.5 * (error / spread) ** 2
+        told = np.maximum(gain, -_STRANGE)
+        hit = told > -_STRANGE
+        hit_weight = np.where(hit, weight, 0.0)
+        lowest = np.where(hit, n, 99).min(axis=1)
+        at_lowest = np.where(n == lowest[:, None], hit_weight, 0).max(axis=1)
+        deaf = np.clip(_DEAF_BELOW_HZ / f0, 0, lowest - 1)
+        low = at_lowest * np.clip(lowest - 1 - deaf, 0, 4) + 0.12 * np.minimum(lowest - 1, 8)
+        placed = (told * weight).sum(axis=1)
+        nats = placed - _ABSENT * (_missing_weight(n, hit_weight) + low)
+        better = nats > best.nats
+        best = Told(
+            *(np.where(better, x, y) for x, y in zip((nats, placed, b), (best.nats, best.placed, best.b), strict=True))
+        )
+    return best
+
+
+def unlike_a_pluck(s: Spectrum, f0: float, b: float, highest_hz: float) -> float:
+    """How far the levels of a candidate's partials are from any pluck's, in nats (0: just like one).
+
+    A string plucked at the share p of its length has partials as |sin(n pi p)|, falling with n, cut at the low end by
+    a microphone: no place and no fall makes every second or all but every third one weak. ``highest_hz``: up to where
+    partials are looked for.
+    """
+    n = np.arange(1, MOST_PARTIALS + 1)
+    hz = n * f0 * np.sqrt(1 + b * n * n)
+    keep = hz < min(highest_hz, (len(s.power) - 4) * s.df)
+    n, hz = n[keep], hz[keep]
+    if len(n) < 2:
+        return 0.0
+    reach = np.maximum(0.35 / s.seconds + 0.003 * hz, 1.5 * s.df)
+    lo, hi = ((hz - reach) / s.df).astype(int), ((hz + reach) / s.df).astype(int) + 2
+    level = 10 * np.log10(np.array([s.power[i:j].max() for i, j in zip(lo, hi, strict=True)]) + 1e-30)
+    quiet = 10 * np.log10(6 * s.floor[((lo + hi) / 2).astype(int)] + 1e-30)
+    heard = level > quiet
+    if not heard.any():
+        return _MOST_STRANGE * len(n)
+    shape = _pluck_levels(hz)  # (shapes, n)
+    counts = heard & (level > level[heard].max() - 25)
+    offset = np.median(level[counts] - shape[:, counts], axis=1, keepdims=True)
+    wanted = shape + offset
+    seen = np.maximum(level, quiet)
+    wanted = np.where(heard, wanted, np.maximum(wanted, quiet))
+    cost = np.minimum(0.5 * ((seen - wanted) / _LEVEL_SPREAD_DB) ** 2, _MOST_STRANGE)
+    return float(cost.sum(axis=1).min())
+
+
+def _pluck_levels(hz: Array) -> Array:
+    """Levels (dB) of partials 1, 2 … at ``hz`` for plucking places, falls with n, losses, microphones: (shapes, len(hz))."""
+    corner = np.array([1.0, 120.0, 300.0])[:, None]
+    low = 20 * np.log10((hz / corner) ** 2 / np.sqrt(1 + (hz / corner) ** 4))
+    shapes: Array = (_string_levels(len(hz))[:, None, :] + low).reshape(-1, len(hz))
+    return shapes
+
+
+@functools.cache
+def _string_levels(partials: int) -> Array:
+    n = np.arange(1, partials + 1)
+    places = np.concatenate([np.linspace(0.04, 0.2, 8), np.linspace(0.22, 0.5, 12)])
+    pluck = 20 * np.log10(np.maximum(np.abs(np.sin(np.pi * places[:, None] * n)), 0.06))
+    fall = -np.array([0.8, 1.3, 2.0])[:, None] * 20 * np.log10(n)
+    loss = -np.array([0.0, 1.2, 3.0])[:, None] * (n - 1)
+    levels: Array = (pluck[:, None, None] + fall[None, :, None] + loss[None, None]).reshape(-1, partials)
+    return levels
 
 
 def fit_string(s: Spectrum, f0: float, b: float | None = None) -> StringFit | None:

@@ -5,6 +5,7 @@ Not here: tension, belts, verdicts.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -21,19 +22,37 @@ from .partials import (
     Spectrum,
     StringFit,
     candidates,
+    evidence,
     find_peaks,
     fit_string,
     follow,
     harmonicity,
     spectrum_of,
+    unlike_a_pluck,
 )
 
 #: After this the finger's noise and the largest swing are over (s).
-_ATTACK_S = 0.045
+_ATTACK_S = 0.02
 _LONGEST_S = 1.1
 _SHORTEST_S = 0.07
 #: Least harmonicity of a stretch that is called a string.
 _LEAST_SCORE = 0.25
+#: A pluck is loudest within this (s). Then a wandering pitch is another belt that beats with it, not a voice.
+_SUDDEN_S = 0.03
+#: The most that one pluck says against a pitch (nats).
+_MOST_AGAINST = 6.0
+#: A rival pitch nearer than this (nats, for one pluck) leaves it open which of the two it is.
+_LEAST_LEAD = 3.0
+#: From this level on (dB beside the first), what rings along may as well be what was plucked.
+_AS_LOUD_DB = -6.0
+
+
+#: How likely pitches (Hz) are before anything is heard, in nats.
+Likely = Callable[[Array], Array]
+
+
+def _alike(hz: Array) -> Array:
+    return np.zeros(len(hz))
 
 
 @dataclass
@@ -68,11 +87,15 @@ class Hearing:
     tones: list[SteadyTone] = field(default_factory=list)
     clipped: float = 0.0
     octave_doubt: bool = False
+    rival_hz: float | None = None
+    lead: float = 99.0
+    second_hz: float | None = None
+    second_db: float = -99.0
     disagree: bool = False
     why_not: str = ""
 
 
-def hear(samples: NDArray[np.float32], rate_hz: float) -> Hearing:
+def hear(samples: NDArray[np.float32], rate_hz: float, likely: Likely = _alike) -> Hearing:
     """Hear the plucks in ``samples`` (n, channels). The channel in which plucks stand out most is used."""
     hearing = Hearing(seconds=len(samples) / rate_hz, clipped=clipped_share(samples))
     best: tuple[float, Array, float, list[Onset], list[SteadyTone]] | None = None
@@ -108,7 +131,7 @@ def hear(samples: NDArray[np.float32], rate_hz: float) -> Hearing:
     edges = [0.0, *(o.at_s for o in onsets), len(x) / rate]
     for i, heard in enumerate(hearing.plucks):
         _listen(heard, onsets[i], edges[i], edges[i + 2], x, rate)
-    _agree(hearing, rate)
+    _agree(hearing, rate, likely)
     return hearing
 
 
@@ -186,7 +209,7 @@ def _ringing_length(x: Array, before: Array, rate: float) -> int:
     return min(len(x), max(length, int(0.14 * rate)))
 
 
-def _agree(hearing: Hearing, rate: float) -> None:
+def _agree(hearing: Hearing, rate: float, likely: Likely) -> None:
     """Choose the pitch that the plucks have in common, fit each near it, and leave out those that do not agree."""
     toned = [h for h in hearing.plucks if h.why_not is None]
     if not toned:
@@ -198,26 +221,21 @@ def _agree(hearing: Hearing, rate: float) -> None:
     if len(pool) == 0:
         hearing.why_not = "What rings lies outside 15 to 500 Hz."
         return
-    scores = np.array(
-        [
-            harmonicity(h.peaks, pool, h.spectrum.seconds)
-            for h in toned
-            if h.peaks is not None and h.spectrum is not None
-        ]
-    )
-    # Votes: near-equal candidates stand for one pitch, so each pluck gives its best within 0.7 %.
+    told = [evidence(h.peaks, pool, h.spectrum.seconds) for h in toned if h.peaks and h.spectrum]
+    total = _vote(np.array([t.nats for t in told]), toned, pool) + likely(pool)
+    # The few that place the peaks best are heard again: are their partials as strong as a pluck makes them?
+    few = _best_apart(pool, total, 10)
+    odd = [[_oddness(h, pool[k], t.b[k]) for k in few] for h, t in zip(toned, told, strict=True)]
+    placed = np.array([[_at(t.placed, pool, k) for k in few] for t in told]) - np.array(odd)
+    standing = _vote_of(placed, toned) + likely(pool[few])
+    chosen = int(few[np.argmax(standing)])
+    f0 = _settle(pool, np.array([t.nats for t in told]), chosen)
     log_pool = np.log(pool)
-    first = np.searchsorted(log_pool, log_pool - 0.007)
-    last = np.searchsorted(log_pool, log_pool + 0.007, side="right")
-    votes = np.array([[row[a:b].max() for a, b in zip(first, last, strict=True)] for row in scores])
-    # One faint peak fits some pitch perfectly; it must not outvote a sound with many.
-    votes *= np.array([_weight(h) for h in toned])[:, None]
-    # A bad pluck must not outvote good ones: none weighs less than a quarter against.
-    total = np.maximum(votes, -0.25).sum(axis=0)
-    chosen = int(np.argmax(total))
-    f0 = _settle(pool, scores, chosen)
-    for h, vote in zip(toned, votes[:, chosen], strict=True):
-        h.score = float(vote) / _weight(h)
+    near = np.flatnonzero(np.abs(log_pool - log_pool[chosen]) < 0.007)
+    hearing.second_hz, hearing.second_db = _second(toned, f0)
+    for h in toned:
+        assert h.peaks is not None and h.spectrum is not None
+        h.score = float(harmonicity(h.peaks, pool[near], h.spectrum.seconds).max())
         _fit_one(h, f0, rate)
     _leave_out(hearing, toned)
     used = [h for h in hearing.plucks if h.used]
@@ -245,7 +263,78 @@ def _agree(hearing: Hearing, rate: float) -> None:
             hearing.why_not = "There are sudden sounds, but none of them rings like a belt: " + (toned[0].why_not or "")
         return
     _join(hearing, used)
-    _doubt(hearing, pool, scores, used)
+    _doubt(hearing, pool[few], standing, used)
+    if hearing.octave_doubt and len(used) < 3 and len(used) < 0.7 * len(hearing.plucks):
+        hearing.f0_hz = hearing.u95_hz = None
+        hearing.why_not = (
+            "Sudden sounds were heard, but too few agree on a pitch. Pluck one belt, five times, in quiet."
+        )
+        for h in used:
+            h.used, h.why_not = False, "too few others agree with it"
+
+
+def _vote(scores: Array, toned: list[Heard], pool: Array) -> Array:
+    """Votes of all plucks (plucks, c) together: near-equal candidates stand for one pitch, so each gives its best within 0.7 %."""
+    log_pool = np.log(pool)
+    first = np.searchsorted(log_pool, log_pool - 0.007)
+    last = np.searchsorted(log_pool, log_pool + 0.007, side="right")
+    return _vote_of(np.array([[row[a:b].max() for a, b in zip(first, last, strict=True)] for row in scores]), toned)
+
+
+def _vote_of(votes: Array, toned: list[Heard]) -> Array:
+    """Sum over plucks. A bad one must not outvote good ones: what it says against a pitch is bounded."""
+    against = np.maximum(votes - votes.max(axis=1, keepdims=True), -_MOST_AGAINST)
+    total: Array = (against * np.array([_weight(h) for h in toned])[:, None]).sum(axis=0)
+    return total
+
+
+def _at(scores: Array, pool: Array, k: int) -> float:
+    """The best score within 0.7 % of candidate ``k``."""
+    return float(scores[np.abs(np.log(pool / pool[k])) < 0.007].max())
+
+
+def _best_apart(pool: Array, total: Array, most: int) -> NDArray[np.intp]:
+    """The best candidates that lie more than 1.5 % apart."""
+    kept: list[int] = []
+    for k in np.argsort(total)[::-1]:
+        if all(abs(np.log(pool[k] / pool[j])) > 0.015 for j in kept):
+            kept.append(int(k))
+        if len(kept) == most:
+            break
+    return np.array(kept, dtype=np.intp)
+
+
+def _second(toned: list[Heard], f0: float) -> tuple[float | None, float]:
+    """The pitch of what rings along in most plucks, and how loud it is beside the first (dB)."""
+    left: list[Peaks] = []
+    loud: list[float] = []
+    for h in toned:
+        assert h.peaks is not None and h.spectrum is not None
+        n = np.maximum(np.rint(h.peaks.hz / f0), 1)
+        own = np.abs(h.peaks.hz - n * f0) < 0.7 / h.spectrum.seconds + 0.006 * h.peaks.hz + 4e-4 * n**2 * h.peaks.hz
+        own |= np.abs(h.peaks.hz / f0 - n) < 0.03
+        rest = ~own & (h.peaks.power > 1e-3 * h.peaks.power.max())
+        if rest.any() and own.any():
+            left.append(Peaks(h.peaks.hz[rest], h.peaks.power[rest], h.peaks.excess[rest]))
+            loud.append(10 * float(np.log10(h.peaks.power[rest].sum() / h.peaks.power[own].sum())))
+    if len(left) < max(2, 0.6 * len(toned)):
+        return None, -99.0
+    seconds = float(np.median([h.spectrum.seconds for h in toned if h.spectrum]))
+    pool = _thin(np.concatenate([candidates(p) for p in left]))
+    if not len(pool):
+        return None, -99.0
+    total = np.array([evidence(p, pool, seconds).nats for p in left])
+    best = int(np.argmax(np.maximum(total, -2.0).sum(axis=0)))
+    with_it = (total[:, np.abs(np.log(pool / pool[best])) < 0.01].max(axis=1) > 0.8).sum()
+    if with_it < max(2, 0.6 * len(toned)):
+        return None, -99.0
+    return float(pool[best]), float(np.median(loud))
+
+
+def _oddness(h: Heard, f0: float, b: float) -> float:
+    assert h.spectrum is not None and h.peaks is not None
+    strong = h.peaks.hz[h.peaks.power > 2e-3 * h.peaks.power.max()]
+    return unlike_a_pluck(h.spectrum, f0, b, 1.2 * float(strong.max()))
 
 
 def _weight(h: Heard) -> float:
@@ -291,7 +380,8 @@ def _is_voice(used: list[Heard]) -> bool:
 def _settle(pool: Array, scores: Array, chosen: int) -> float:
     """Best-scoring candidate close to the chosen one."""
     near = np.flatnonzero(np.abs(np.log(pool / pool[chosen])) < 0.007)
-    return float(pool[near[np.argmax(np.maximum(scores, -0.25).sum(axis=0)[near])]])
+    against = np.maximum(scores[:, near] - scores[:, near].max(axis=1, keepdims=True), -_MOST_AGAINST)
+    return float(pool[near[np.argmax(against.sum(axis=0))]])
 
 
 def _fit_one(h: Heard, f0: float, rate: float) -> None:
@@ -309,7 +399,7 @@ def _fit_one(h: Heard, f0: float, rate: float) -> None:
             h.settled, h.wander, h.heard_s = course.shift, course.wander, len(stretch) / rate
             if course.kept > 0.9:
                 h.why_not = "it does not die away as a plucked belt does"
-            elif course.wander > 0.012:
+            elif course.wander > (0.012 if h.attack_s > _SUDDEN_S else 0.04):
                 h.why_not = "its pitch wanders: a voice or a moving part, not a belt"
             return
     own = candidates(h.peaks)
@@ -379,13 +469,16 @@ def _join(hearing: Hearing, used: list[Heard]) -> None:
     hearing.disagree = n > 1 and float(np.ptp(f)) > 0.02 * mean
 
 
-def _doubt(hearing: Hearing, pool: Array, scores: Array, used: list[Heard]) -> None:
-    """Octave doubt: one partial alone, or a pitch an octave away that explains the sound nearly as well."""
+def _doubt(hearing: Hearing, rivals: Array, standing: Array, used: list[Heard]) -> None:
+    """Doubt of the pitch: one partial alone, or another pitch that explains the sound nearly as well."""
     assert hearing.f0_hz is not None
-    total = np.maximum(scores, -0.25).mean(axis=0)
-    at = total[np.abs(np.log(pool / hearing.f0_hz)) < 0.007].max(initial=-1.0)
-    rivals = [
-        total[np.abs(np.log(pool / (hearing.f0_hz * k))) < 0.012].max(initial=-1.0) for k in (0.5, 2.0, 1 / 3, 3.0)
-    ]
+    other = np.abs(np.log(rivals / hearing.f0_hz)) > 0.03
     heard_partials = max(len(h.fit.partials) for h in used if h.fit)
-    hearing.octave_doubt = heard_partials < 2 or max(rivals) > at - 0.08
+    if other.any():
+        k = int(np.argmax(np.where(other, standing, -np.inf)))
+        hearing.lead = float(standing[~other].max(initial=-99.0) - standing[k])
+        if hearing.lead < _LEAST_LEAD * len(used) ** 0.5:
+            hearing.rival_hz = float(rivals[k])
+    if hearing.rival_hz is None and hearing.second_hz is not None and hearing.second_db > _AS_LOUD_DB:
+        hearing.rival_hz = hearing.second_hz
+    hearing.octave_doubt = heard_partials < 2 or hearing.rival_hz is not None

@@ -6,21 +6,22 @@ The truth differs from the model's nominal figures, as on a real machine: thread
 from __future__ import annotations
 
 import math
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ..errors import BadInput
 from ..machine import Tensioner, newtons_per_turn
 from .instruments import SimTravel
 from .shaking import Excitation, Sensor, Shake, Shaken, SimAxis, SimMode, shake
-from .sound import Belt, Pluck, Recording, Room, record
+from .sound import Along, Belt, Pluck, Recording, Room, record
 
 
 class SimBelt(BaseModel):
     """One true belt. ``gain`` is what its thread and stiffness truly give, relative to nominal; ``slip`` the share of
     each tightening that is lost at once; ``settle`` the share of its tension that a change loses by the next look.
+    ``q``: how long it rings; ``other_run_mm``: the free length of its other run, which rings along.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -34,9 +35,18 @@ class SimBelt(BaseModel):
     gain: float = 1.0
     slip: Annotated[float, Field(ge=0, lt=1)] = 0.03
     settle: Annotated[float, Field(ge=0, lt=1)] = 0.02
-    decay_s: float = 0.3
     b: float = 2e-4
     partner: str | None = None
+    q: Annotated[float, Field(gt=1)] = 35.0
+    other_run_mm: Annotated[float, Field(gt=0)] | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_old(cls, data: Any) -> Any:
+        """Machines kept by earlier versions told a decay time instead of ``q``."""
+        if isinstance(data, dict):
+            data.pop("decay_s", None)
+        return data
 
 
 class SimMachine(BaseModel):
@@ -79,8 +89,24 @@ def true_pitch(belt: SimBelt) -> float:
     return math.sqrt(belt.tension_n / (belt.linear_density_g_per_m / 1000)) / (2 * belt.span_mm / 1000)
 
 
-def pluck(machine: SimMachine, place: str, plucks: int = 5, rate_hz: int = 22050) -> tuple[SimMachine, Recording]:
-    """Pluck a belt a few times in front of the simulated microphone. Often one of them is spoilt by a finger."""
+def _along(machine: SimMachine, belt: SimBelt, finger: bool) -> list[Along]:
+    """What rings along with a pluck: the other run of the belt (stilled by a finger), and the partner belt."""
+    other_mm = belt.other_run_mm or 1.3 * belt.span_mm
+    pitch = true_pitch(belt)
+    runs = [Along(Belt(pitch * belt.span_mm / other_mm, belt.b, q=belt.q), -30.0 if finger else -14.0)]
+    if belt.partner in machine.belts:
+        partner = machine.belts[belt.partner]
+        runs.append(Along(Belt(true_pitch(partner), partner.b, q=partner.q), -22.0))
+    return runs
+
+
+def pluck(
+    machine: SimMachine, place: str, plucks: int = 5, rate_hz: int = 22050, finger: bool = True
+) -> tuple[SimMachine, Recording]:
+    """Pluck a belt a few times in front of the simulated microphone, a ``finger`` on its other run or not.
+
+    Often one of the plucks is spoilt by a hand.
+    """
     belt = machine.belt(place)
     rng = np.random.default_rng([machine.seed, machine.touched, sum(place.encode())])
     spoilt = int(rng.integers(plucks)) if rng.random() < 0.6 and plucks > 2 else -1
@@ -94,12 +120,13 @@ def pluck(machine: SimMachine, place: str, plucks: int = 5, rate_hz: int = 22050
         for i in range(plucks)
     ]
     sound = record(
-        Belt(f0_hz=true_pitch(belt), b=belt.b, decay_s=belt.decay_s, glide=0.01),
+        Belt(f0_hz=true_pitch(belt), b=belt.b, glide=0.004, q=belt.q),
         made,
         seconds=0.9 + 1.1 * plucks,
         rate_hz=rate_hz,
-        room=Room(hiss=machine.hiss, hum=machine.hum, low_cut_hz=70),
+        room=Room(hiss=machine.hiss, hum=machine.hum, low_cut_hz=70, fan=0.001, fan_tone_hz=187),
         seed=int(rng.integers(2**31)),
+        along=_along(machine, belt, finger),
     )
     return machine.model_copy(update={"touched": machine.touched + 1}), sound
 

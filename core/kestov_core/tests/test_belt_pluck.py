@@ -8,7 +8,7 @@ import soundfile
 
 from kestov_core import procedures
 from kestov_core.errors import BadInput
-from kestov_core.simulator.sound import Belt, Pluck, Recording, Room, record, wav
+from kestov_core.simulator.sound import Along, Belt, Pluck, Recording, Room, record, wav
 
 BELT = {"span_mm": 285, "linear_density_g_per_m": 8.2}
 
@@ -136,6 +136,68 @@ class Pitch(unittest.TestCase):
             out[s : s + n] += 0.3 * y[:n]
         result = hear(Recording(out, rate))
         self.assertLess(abs(result.frequency.value / f0 - 1), 0.004)
+
+
+def in_a_machine(seed, level_db=(-20.0, -10.0), room=None, **context):
+    """A short-ringing belt of 10 to 70 N whose other run rings along at another pitch; its f_0, and what was heard."""
+    rng = np.random.default_rng(seed)
+    f0 = float(np.exp(rng.uniform(np.log(40), np.log(300))))
+    span = 1000 * np.sqrt(rng.uniform(10, 70) / 0.0082) / (2 * f0)
+    ratio = float(rng.choice([rng.uniform(0.55, 0.93), rng.uniform(1.07, 1.8)]))
+    other = Along(Belt(f0 * ratio, q=float(rng.uniform(20, 50))), float(rng.uniform(*level_db)))
+    plucks = [Pluck(0.5 + 1.1 * k, float(rng.uniform(0.2, 0.5)), float(rng.uniform(0.15, 0.42))) for k in range(5)]
+    room = room or Room(hiss=0.001, hum=0.003, fan=0.002, low_cut_hz=70)
+    sound = record(Belt(f0, q=float(rng.uniform(20, 50)), glide=0.004), plucks, 6, 22050, room, seed, [other])
+    return f0, f0 * ratio, hear(sound, span_mm=span, **context)
+
+
+class InAMachine(unittest.TestCase):
+    def test_another_run_that_rings_along_is_not_taken_for_the_belt(self):
+        right, silent = 0, 0
+        for seed in range(24):
+            f0, _, result = in_a_machine(seed)
+            near = abs(result.frequency.value / f0 - 1) < 0.015
+            right += near
+            silent += not near and "octave_doubt" not in [w.code for w in result.warnings]
+        self.assertGreaterEqual(right, 22)
+        self.assertEqual(silent, 0)
+
+    def test_what_rings_along_is_told(self):
+        told = 0
+        for seed in range(8):
+            f0, other, result = in_a_machine(seed, (-12.0, -10.0))
+            if result.second_pitch and abs(result.frequency.value / f0 - 1) < 0.015:
+                told += abs(result.second_pitch.value / other - 1) < 0.03
+                doubted = "octave_doubt" in [w.code for w in result.warnings]
+                self.assertTrue(result.second_level_db < -6 or doubted)
+        self.assertGreaterEqual(told, 5)
+        alone = hear(record(Belt(f0_hz=71.0), five(), 6.5, 22050, Room(hiss=0.002), seed=5))
+        self.assertIsNone(alone.second_pitch)
+
+    def test_two_of_like_strength_are_both_told_with_what_settles_it(self):
+        other = Along(Belt(81.0, q=40.0), 0.0)
+        result = hear(record(Belt(110.0, q=35.0), five(), 6.5, 22050, Room(hiss=0.001), 3, [other]))
+        message = next(w.message for w in result.warnings if w.code == "octave_doubt")
+        self.assertIn("finger", message)
+        readings = sorted([result.frequency.value, result.or_else.frequency.value])
+        self.assertAlmostEqual(readings[0], 81.0, delta=1.5)
+        self.assertAlmostEqual(readings[1], 110.0, delta=1.5)
+        k = (result.or_else.frequency.value / result.frequency.value) ** 2
+        self.assertAlmostEqual(result.or_else.tension.value, result.tension.value * k, places=6)
+
+    def test_a_tension_that_no_belt_has_is_doubted(self):
+        sound = record(Belt(f0_hz=71.0), five(), 6.5, 22050, Room(hiss=0.002), seed=5)
+        self.assertNotIn("octave_doubt", [w.code for w in hear(sound).warnings])
+        far = hear(sound, span_mm=1500)  # 370 N
+        self.assertIn("octave_doubt", [w.code for w in far.warnings])
+
+    def test_a_phone_that_limits_a_late_start_and_a_close_pair(self):
+        limiting = Room(hiss=0.002, low_cut_hz=150, limiter=0.15)
+        late = [Pluck(at_s=-0.08), *five()[:4]]
+        close = [*five(), Pluck(at_s=3.18)]
+        for plucks, room in ((five(), limiting), (late, None), (close, None)):
+            result = hear(record(Belt(88.0, q=35.0), plucks, 6.5, 22050, room, seed=6))
+            self.assertLess(abs(result.frequency.value / 88.0 - 1), 0.01)
 
 
 class Verdicts(unittest.TestCase):
