@@ -350,12 +350,45 @@ def _doubt(
             "aliasing_possible",
             f"At {even.raw_rate_hz:.0f} samples a second, what swings faster can pose as a resonance. Use a faster rate.",
         )
-    if even.jitter > 1e-3 or even.gaps:
+    if even.clipped:
+        refuse(
+            "saturated",
+            f"{even.clipped:.1%} of the samples stand at the end of the sensor's range: what went beyond it is lost. "
+            "Set a wider range, or shake less hard, and record again.",
+        )
+    if even.rounded:
+        result.warn(
+            "stamps_rounded",
+            "Several rows share a time, or all times are rounded to a coarse step: they were spread evenly, as the sensor's own clock runs.",
+        )
+    elsewhere = _unit_that_fits(even, context.unit)
+    if elsewhere:
+        result.warn(
+            "unit_doubtful",
+            f"At rest the record reads {elsewhere[0]}, as gravity does in {elsewhere[1]}, not in {context.unit}: is the unit right? "
+            "Frequencies and shapers do not depend on it.",
+        )
+    if (even.jitter > 1e-3 and not even.rounded) or even.gaps:
         result.warn(
             "resampled",
             f"The samples were not evenly spaced (steps vary by {100 * even.jitter:.1f} %, {even.gaps} gaps): they were resampled.",
         )
     return doubts
+
+
+def _unit_that_fits(even: Even, unit: str) -> tuple[str, str] | None:
+    """What the record reads at rest, and another unit in which this would be gravity; None where the told one fits, or no gravity is told."""
+    import numpy as np
+
+    gravity = UNITS["g"][1]
+    rest = float(np.sqrt((even.rest**2).sum()))
+    if abs(rest / gravity - 1) < 0.2:
+        return None
+    read = rest / UNITS[unit][1]
+    for other in ("m/s2", "g", "mm/s2"):
+        if other != unit and abs(read * UNITS[other][1] / gravity - 1) < 0.1:
+            return f"{read:.3g} {unit}", other
+    return None
 
 
 def _split(modes: list[ModeFound], response: Response) -> str:
@@ -369,6 +402,12 @@ def _split(modes: list[ModeFound], response: Response) -> str:
         unsure = quadrature(a.frequency.u95, b.frequency.u95)
         if (apart < 0.75 * widths or unsure > 0.5 * apart) and min(a.share, b.share) > 0.03:
             return f"The peak at {(a.frequency.value + b.frequency.value) / 2:.0f} Hz is two that cannot be told apart."
+    for a, b in itertools.pairwise(modes):
+        apart = b.frequency.value - a.frequency.value
+        widths = a.damping_ratio.value * a.frequency.value + b.damping_ratio.value * b.frequency.value
+        sharp, broad = sorted((a.damping_ratio.value, b.damping_ratio.value))
+        if apart < 1.3 * widths and sharp < 0.5 * broad and min(a.share, b.share) > 0.02:
+            return f"The peak at {max(a, b, key=lambda m: m.share).frequency.value:.0f} Hz leans: it is steeper on one side than a spring makes it."
     for m in modes:
         if (m.damping_ratio.u95 or 0) > 0.8 * m.damping_ratio.value and m.share > 0.3:
             return f"The peak at {m.frequency.value:.0f} Hz is not the shape of one spring."
@@ -435,6 +474,12 @@ _MEND: dict[str, list[tuple[str, str]]] = {
         (
             "record_again",
             "Fasten the sensor on the carriage with a screw or firm tape, shake harder, and record again.",
+        ),
+    ],
+    "saturated": [
+        (
+            "record_again",
+            "Set the sensor to a wider range, or shake less hard, and record again.",
         ),
     ],
     "axis_cross_talk": [

@@ -60,7 +60,9 @@ def fit_spectrum(f: Array, power: Array, count: Array, by_chance: bool, most: in
 
     ``by_chance``: the bins scatter as means of ``count`` exponentials (noise excitation); else equally in proportion.
     """
-    level = float(np.exp(np.log(power + 1e-300).mean()))
+    # Empty bins (a record cut short, a silent sensor) count as all but empty.
+    power = np.maximum(power, 1e-12 * power.max(initial=0.0) + 1e-300)
+    level = float(np.exp(np.log(power).mean()))
     p = power / level
     weight = count if by_chance else np.full_like(count, 1.0)
     smooth = _smooth(p, count)

@@ -6,23 +6,30 @@ spectrum of the whole. Inputs are `sampling.Even` samples; channel 0 is the exci
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import scipy.fft as sfft
 from numpy.typing import NDArray
 
-from . import modes
+from . import linearity, modes
+from .linearity import Branch
 from .sampling import Array, Even
 
 #: Below this the hand, the table and the sensor's drift are seen, not an axis.
 LOWEST_HZ = 4.0
+#: A sweep, or each way of one that goes up and down, passes so much at least.
+_LEAST_SPAN_HZ = 25.0
+#: So many rungs make a stepped sweep.
+_LEAST_RUNGS = 24
 #: No axis rings below this; what fits there is the slope of the band's edge (typical).
 _LOWEST_MODE_HZ = 7.0
 #: Signs of a response that is not linear, found on simulated axes with and without play: excess kurtosis under noise,
-#: overtones of a sweep over the sweep, energy of decays that no sum of springs explains.
-_TAILS, _OVERTONES, _UNEXPLAINED = 0.33, 0.05, 0.015
+#: energy of decays that no sum of springs explains,
+#: energy of a sweep's answer away from the sweep and its multiples (sound axes: 1.4 % at most).
+_TAILS, _UNEXPLAINED, _STRAY = 0.33, 0.015, 0.03
 
 
 @dataclass
@@ -42,6 +49,8 @@ class Response:
     snr_db: float = 0.0
     not_linear: list[str] = field(default_factory=list)
     seen: bool = True
+    bends: list[linearity.Bend] = field(default_factory=list)
+    stray: float = 0.0
 
 
 def listen(even: Even, excitation: str, top_hz: float) -> Response:
@@ -64,16 +73,36 @@ def periodogram(x: Array, rate: float) -> tuple[Array, Array]:
 
 @dataclass(frozen=True)
 class Ridge:
-    """A sweep in time and frequency: the frame times, the frequency in each, the frames that follow it."""
+    """A sweep in time and frequency: the frame times, the frequency in each, the frames that follow it.
+
+    ``turns``: the frame at which a sweep that goes up and down again turns, else None.
+    """
 
     time_s: Array
     hz: Array
     follows: NDArray[np.bool_]
+    turns: int | None = None
+
+    @property
+    def branches(self) -> list[Branch]:
+        """The stretches that go one way, in rising frequency."""
+        at = np.flatnonzero(self.follows)
+        ends = [at[0], at[-1] + 1] if self.turns is None else [at[0], self.turns, at[-1] + 1]
+        out = []
+        for lo, hi in itertools.pairwise(ends):
+            t, hz = self.time_s[lo:hi], self.hz[lo:hi]
+            order = np.argsort(hz)
+            out.append(Branch(t[order], hz[order]))
+        return out
 
     def dwell(self, f: Array) -> Array:
         """How long it stays at each frequency, in proportion: the same everywhere for a straight sweep, 1/f for one in octaves."""
-        hz, pace = _by_hz(self)
-        return np.asarray(pace.mean() / np.interp(f, hz, pace))
+        total, mean = np.zeros(len(f)), 0.0
+        for b in self.branches:
+            inside = (f >= b.hz[0] - 1) & (f <= b.hz[-1] + 1)
+            total += np.where(inside, 1 / np.interp(f, b.hz, b.pace), 0.0)
+            mean += 1 / b.pace.mean()
+        return np.asarray(np.maximum(total, 1e-3 * mean) / mean)
 
 
 def frames(x: Array, rate: float, seconds: float = 0.5, hop_s: float = 0.125) -> tuple[Array, Array, Array]:
@@ -90,38 +119,98 @@ def frames(x: Array, rate: float, seconds: float = 0.5, hop_s: float = 0.125) ->
 
 
 def find_ridge(t: Array, f: Array, power: Array, top_hz: float) -> Ridge | None:
-    """The straight line in time and frequency (or its logarithm) that most frames' strongest bin lies on."""
+    """The straight line in time and frequency (or its logarithm), or two that meet, that most frames' strongest bin lies on."""
     inside = (f >= 3.0) & (f <= max(top_hz * 1.4, 60.0))
-    peak = f[inside][power[:, inside].argmax(1)]
-    strong = power[:, inside].max(1)
+    peaks, strong = _frame_peaks(f[inside], power[:, inside])
     loud = strong > 20 * np.median(power[:, inside], axis=1)
     if loud.sum() < 12:
         return None
-    rng = np.random.default_rng(2)
-    pairs = rng.choice(np.flatnonzero(loud), (300, 2))
-    pairs = pairs[np.abs(pairs[:, 0] - pairs[:, 1]) > len(t) // 8]
-    best: tuple[int, Array, NDArray[np.bool_]] | None = None
-    for y, back in ((peak, lambda v: v), (np.log(peak), np.exp)):
-        slope = (y[pairs[:, 1]] - y[pairs[:, 0]]) / (t[pairs[:, 1]] - t[pairs[:, 0]])
-        start = y[pairs[:, 0]] - slope * t[pairs[:, 0]]
-        lines = back(start[:, None] + slope[:, None] * t)
-        near = (np.abs(lines - peak) < 1.5 * f[1] + 0.03 * peak) & loud
-        first, last = near.argmax(1), near.shape[1] - 1 - near[:, ::-1].argmax(1)
-        rows = np.arange(len(lines))
-        # A loose axis answers at a third of the sweep, too, but that line is short.
-        votes = near.sum(1) * (np.abs(lines[rows, last] - lines[rows, first]) >= 15)
-        if not len(votes):
-            continue
-        k = int(votes.argmax())
-        if best is None or votes[k] > best[0]:
-            best = (int(votes[k]), lines[k], near[k])
+    best = _line(t, f, peaks, loud)
     if best is None:
         return None
-    votes_, line, near_ = best
+    line, near = best
     # A loose axis follows for a part of the sweep only.
-    if votes_ < max(10, 0.2 * loud.sum()):
+    if near.sum() < max(10, 0.2 * loud.sum()):
         return None
-    return Ridge(t, line, near_)
+    second = _line(t, f, peaks, loud, like=line)
+    if second is not None and second[1].sum() > 0.4 * near.sum():
+        turned = _turned(t, line, near, *second)
+        if turned is not None:
+            return turned
+    return Ridge(t, line, near)
+
+
+#: So many peaks of each frame may be the sweep: an overtone or another answer of a loose axis is often louder.
+_PEAKS = 5
+
+
+def _frame_peaks(f: Array, power: Array) -> tuple[Array, Array]:
+    """The strongest peaks of each frame (frames, 5), strongest first, NaN where there are fewer; and the strongest's power."""
+    top = np.zeros_like(power)
+    mid = power[:, 1:-1]
+    top[:, 1:-1] = np.where((mid > power[:, :-2]) & (mid >= power[:, 2:]), mid, 0)
+    order = np.argsort(top, axis=1)[:, ::-1][:, :_PEAKS]
+    level = np.take_along_axis(top, order, axis=1)
+    # What is 30 dB under the strongest is nobody's.
+    return np.where(level > 1e-3 * level[:, :1], f[order], np.nan), power.max(1)
+
+
+def _line(
+    t: Array, f: Array, peaks: Array, loud: NDArray[np.bool_], like: Array | None = None
+) -> tuple[Array, NDArray[np.bool_]] | None:
+    """The line that most loud frames have a peak on, and which do. With ``like``: one that goes the other way as fast."""
+    strongest = peaks[:, 0]
+    usable = np.flatnonzero(loud & np.isfinite(strongest))
+    if len(usable) < 8:
+        return None
+    pairs = np.random.default_rng(2).choice(usable, (300, 2))
+    pairs = pairs[np.abs(pairs[:, 0] - pairs[:, 1]) > len(t) // (8 if like is None else 16)]
+    if not len(pairs):
+        return None
+    best: tuple[float, Array, NDArray[np.bool_]] | None = None
+    for y, back, there in (
+        (strongest, lambda v: v, like),
+        (np.log(strongest), np.exp, None if like is None else np.log(like)),
+    ):
+        slope = (y[pairs[:, 1]] - y[pairs[:, 0]]) / (t[pairs[:, 1]] - t[pairs[:, 0]])
+        if there is not None:
+            wanted = -float(np.median(np.diff(there))) / (t[1] - t[0])
+            slope = np.where(np.abs(slope / wanted - 1) < 0.3, slope, np.nan) if wanted else slope * np.nan
+        start = y[pairs[:, 0]] - slope * t[pairs[:, 0]]
+        with np.errstate(over="ignore", invalid="ignore"):
+            lines = back(start[:, None] + slope[:, None] * t)
+            reach = 1.5 * f[1] + 0.03 * lines
+            on = [np.abs(lines - peaks[:, k]) < reach for k in range(_PEAKS)]
+        on_any = np.logical_or.reduce(on) & loud
+        first, last = on_any.argmax(1), on_any.shape[1] - 1 - on_any[:, ::-1].argmax(1)
+        rows = np.arange(len(lines))
+        # A loose axis answers at a third of the sweep, too, but that line is short.
+        with np.errstate(invalid="ignore"):
+            votes = (on[0] & loud).sum(1) + 0.6 * (on_any & ~on[0]).sum(1)
+            votes = np.nan_to_num(votes * (np.abs(lines[rows, last] - lines[rows, first]) >= _LEAST_SPAN_HZ))
+        k = int(votes.argmax())
+        if votes[k] and (best is None or votes[k] > best[0]):
+            best = (float(votes[k]), lines[k], on_any[k])
+    return best and best[1:]
+
+
+def _turned(t: Array, one: Array, on_one: NDArray[np.bool_], two: Array, on_two: NDArray[np.bool_]) -> Ridge | None:
+    """Two lines that meet: a sweep up and down again (or down and up)."""
+    at_one, at_two = float(np.median(t[on_one])), float(np.median(t[on_two]))
+    (early, on_early), (late, on_late) = (
+        ((one, on_one), (two, on_two)) if at_one < at_two else ((two, on_two), (one, on_one))
+    )
+    between = np.flatnonzero((t > min(at_one, at_two)) & (t < max(at_one, at_two)))
+    if not len(between):
+        return None
+    turn = int(between[np.argmin(np.abs(early - late)[between])])
+    if abs(early[turn] - late[turn]) > 0.15 * early[turn] + 4:
+        return None
+    before = np.arange(len(t)) < turn
+    follows = np.where(before, on_early, on_late)
+    if follows[:turn].sum() < 6 or follows[turn:].sum() < 6:
+        return None
+    return Ridge(t, np.where(before, early, late), follows, turns=turn)
 
 
 def _swept(even: Even, top_hz: float) -> Response:
@@ -133,34 +222,148 @@ def _swept(even: Even, top_hz: float) -> Response:
         response.seen = False
         return response
     at = np.flatnonzero(ridge.follows)
-    ends = sorted((ridge.hz[at[0]], ridge.hz[at[-1]]))
+    ends = [float(ridge.hz[at].min()), float(ridge.hz[at].max())]
     # Where a sweep begins and ends its own spectrum ripples (over the root of its pace).
-    pace = [float(np.interp(e, *_by_hz(ridge))) for e in ends]
+    widest = max(ridge.branches, key=lambda b: np.ptp(b.hz))
+    pace = [float(np.interp(e, widest.hz, widest.pace)) for e in ends]
     edge = [0.3 * p + float(np.sqrt(p)) for p in pace]
     low = max(LOWEST_HZ, ends[0] + 0.5 + edge[0])
     high = min(top_hz, 0.45 * even.raw_rate_hz, ends[1] - 1.0 - edge[1])
-    response = _spectrum(even, low, high, by_chance=False, dwell=ridge.dwell, lost=_lost(even, ridge))
+    alone = replace(even, values=_own_order(even.values, rate, ridge))
+    response = _spectrum(alone, low, high, by_chance=False, dwell=ridge.dwell, lost=_lost(even, ridge))
     # Noise: what the frames hold away from the ridge and its overtones.
     ratio = f[None, :] / np.maximum(ridge.hz[:, None], 1e-9)
     clear = (np.abs(ratio - np.round(ratio)) > 0.25) | (ratio < 0.6)
-    clear &= (f > low) & (f < high)
+    quiet = power[clear & (f > low) & (f < high)]
     n = max(16, int(0.5 * rate))
     per_bin = 2 / (rate * (np.hanning(n) ** 2).sum())
-    quiet = power[clear]
+    response.stray = _stray(t, f, power, ridge, clear, quiet)
     response.noise = float(np.median(quiet) / np.log(2) * per_bin) if len(quiet) > 20 else 0.0
+    response.seen = len(quiet) > 20
     _snr(response)
-    overtones = _overtones(ridge, f, power, even)
-    if overtones is not None and response.snr_db > 15 and overtones > _OVERTONES:
-        response.not_linear.append(
-            f"it answers with overtones of the sweep ({overtones:.0%} of the answer, where a spring has none)"
-        )
+    branches = ridge.branches
+    plateaus = _plateaus(x, rate, branches)
+    if plateaus:
+        rungs = linearity.rungs_of(x, rate, plateaus, response.noise)
+        response.bends = linearity.rung_bends(rungs, high)
+        if len(rungs.hz) >= _LEAST_RUNGS:
+            _by_rungs(response, rungs, low, high)
+        return _linear_or_not(response)
+    seconds = linearity.frame_seconds(branches)
+    t, f, power = frames(x, rate, seconds, seconds / 4)
+    # What one frame's bin holds by chance: the quiet of the first frames' bins, by the window's own energy.
+    in_frame = response.noise * rate * (np.hanning(max(16, int(seconds * rate))) ** 2).sum() / 2
+    response.bends = linearity.bends(t, f, power, branches, in_frame, high, seconds)
+    return _linear_or_not(response)
+
+
+def _by_rungs(response: Response, rungs: linearity.Rungs, low: float, high: float) -> None:
+    """The modes of a stepped sweep from its rungs: between them a spectrum of the whole has holes."""
+    inside = (rungs.hz > low) & (rungs.hz < high)
+    if inside.sum() < _LEAST_RUNGS:
+        return
+    hz, power = rungs.hz[inside], rungs.power[1][inside]
+    # In the unit of the whole's spectrum, which noise and the other directions are told in.
+    power = power * float(np.median(np.interp(hz, response.f, response.power) / power))
+    response.fits = modes.fit_spectrum(hz, power, np.ones(len(hz)), by_chance=False)
+    chosen = modes.choose(response.fits, float(len(hz)), 3.0, 0.003)
+    if chosen is None:
+        return
+    response.fit = modes.widen(modes.without_background(chosen, max(low, _LOWEST_MODE_HZ), high), 1.15)
+    response.others = [np.interp(hz, response.f, other) for other in response.others]
+    response.f, response.power = hz, power
+    _snr(response)
+
+
+def _linear_or_not(response: Response) -> Response:
+    """Note the plainest sign that it is not linear."""
+    if response.snr_db > 15:
+        words = linearity.not_linear(response.bends)
+        if response.stray > _STRAY:
+            words = words or (
+                f"{response.stray:.0%} of its swing lies neither at the sweep's frequency nor at a multiple of it"
+            )
+        if words:
+            response.not_linear.append(words)
     return response
 
 
-def _by_hz(ridge: Ridge) -> tuple[Array, Array]:
-    """The ridge's frequencies in order, and its pace (Hz/s) at each."""
-    order = np.argsort(ridge.hz)
-    return ridge.hz[order], np.abs(np.gradient(ridge.hz, ridge.time_s))[order]
+def _stray(t: Array, f: Array, power: Array, ridge: Ridge, clear: NDArray[np.bool_], quiet: Array) -> float:
+    """Share of the energy that lies neither on the sweep nor on a multiple of it, noise taken off."""
+    on = np.zeros(len(t), bool)
+    for b in ridge.branches:
+        on |= (t >= b.time_s.min()) & (t <= b.time_s.max())
+    rows = on & (ridge.hz > 15)
+    if rows.sum() < 8 or len(quiet) < 20:
+        return 0.0
+    noise = float(np.median(quiet) / np.log(2))
+    inside = (f > 3)[None, :] & rows[:, None]
+    every = np.maximum(power - noise, 0)
+    away = clear & inside
+    return float(every[away].sum() / max(float(every[inside].sum()), 1e-30))
+
+
+def _own_order(values: Array, rate: float, ridge: Ridge) -> Array:
+    """The samples (channels, n) without what the command's overtones made of them.
+
+    At each frequency that is kept which sounds from when the sweep comes to it on, as long as it rings; overtones pass
+    it before (on the way up) or long after (on the way down).
+    """
+    n = int(0.5 * rate) // 2 * 2
+    hop = n // 4
+    window = np.hanning(n + 1)[:-1]
+    length = values.shape[1]
+    padded = np.pad(values, ((0, 0), (n, 2 * n)))
+    pieces = np.lib.stride_tricks.sliding_window_view(padded, n, axis=1)[:, ::hop]
+    spectra = sfft.rfft(pieces * window, axis=2)
+    t = (np.arange(pieces.shape[1]) * hop + n / 2 - n) / rate
+    f = np.arange(n // 2 + 1) * rate / n
+    keep = np.zeros((len(t), len(f)), bool)
+    for b in ridge.branches:
+        when = np.interp(f, b.hz, b.time_s)
+        room = 3.5 / np.interp(f, b.hz, b.pace) + 0.4
+        keep |= (t[:, None] > when - room) & (t[:, None] < when + room + np.clip(30 / np.maximum(f, 1), 0.3, 2.0))
+    back = sfft.irfft(spectra * keep, n, axis=2) * window
+    out = np.zeros_like(padded)
+    for i in range(back.shape[1]):
+        out[:, i * hop : i * hop + n] += back[:, i]
+    return out[:, n : n + length] / 1.5
+
+
+def _plateaus(x: Array, rate: float, branches: list[Branch]) -> list[tuple[float, float, float]]:
+    """The rungs of a stepped sweep: from (s), to (s), frequency (Hz); none where it glides, or steps so finely that it
+    is as good as gliding.
+    """
+    t, f, power = frames(x, rate, 0.16, 0.04)
+    found: list[tuple[float, float, float]] = []
+    for b in branches:
+        order = np.argsort(b.time_s)
+        at = (t > b.time_s.min()) & (t < b.time_s.max())
+        line = np.interp(t[at], b.time_s[order], b.hz[order])
+        rows = np.flatnonzero(at)[line > 10]
+        line = line[line > 10]
+        if len(rows) < 40:
+            continue
+        near = np.abs(f[None, :] / line[:, None] - 1) < 0.25
+        k = np.clip(np.argmax(np.where(near, power[rows], 0), axis=1), 1, len(f) - 2)
+        a, m, c = (np.log(power[rows, k + d] + 1e-30) for d in (-1, 0, 1))
+        curve = a - 2 * m + c
+        hz = (k + np.where(curve < 0, 0.5 * (a - c) / np.where(curve < 0, curve, -1), 0)) * f[1]
+        moved = np.abs(np.diff(np.convolve(hz, np.ones(3) / 3, "same")))
+        still = np.concatenate([[False], moved < 0.35 * float(np.ptp(line)) / len(line), [False]])
+        if still.mean() < 0.4:
+            continue
+        edges = np.flatnonzero(np.diff(still.view(np.int8))).reshape(-1, 2)
+        found += [
+            (
+                float(t[rows[lo]]) - 0.04,
+                float(t[rows[min(hi, len(rows) - 1)]]) + 0.04,
+                float(np.median(hz[lo : hi + 1])),
+            )
+            for lo, hi in edges
+            if hi - lo >= 4
+        ]
+    return found if len(found) >= _LEAST_RUNGS else []
 
 
 def _lost(even: Even, ridge: Ridge) -> list[tuple[float, float]]:
@@ -175,37 +378,6 @@ def _lost(even: Even, ridge: Ridge) -> list[tuple[float, float]]:
         room = 0.8 + 0.15 * float(np.interp(start, ridge.time_s, pace))
         out.append((float(at.min()) - room, float(at.max()) + room))
     return out
-
-
-def _overtones(ridge: Ridge, f: Array, power: Array, even: Even) -> float | None:
-    """Amplitude of twice and three times the sweep's frequency over that of the sweep, noise taken off."""
-    step = f[1]
-    # Lower down, an overtone and its fundamental share their bins.
-    on = np.flatnonzero(ridge.follows & (ridge.hz > 7 * step))
-    if len(on) < 8:
-        return None
-    top = 0.45 * min(even.rate_hz, even.raw_rate_hz)
-
-    def along(times: float) -> tuple[Array, NDArray[np.bool_]]:
-        hz = ridge.hz[on] * times
-        ok = hz < top
-        i = np.clip(np.round(hz / step).astype(int), 2, power.shape[1] - 3)
-        near = np.stack([power[on, i + d] for d in (-2, -1, 0, 1, 2)]).sum(0)
-        return near, ok
-
-    base, _ = along(1.0)
-    found, chance = [], []
-    for times in (2.0, 3.0):
-        over, ok = along(times)
-        if ok.sum() > 8:
-            # What lies half-way between overtones is none: it stands for the noise.
-            beside, _ = along(times + 0.5)
-            below, _ = along(times - 0.5)
-            noise = np.minimum(beside, below)[ok]
-            found.append((over[ok] - noise).sum() / base[ok].sum())
-            chance.append(float(np.sqrt((noise**2).sum())) / base[ok].sum())
-    power_share, unsure = sum(found), 4 * float(np.hypot(chance[0], chance[1])) if len(chance) == 2 else 0.0
-    return float(np.sqrt(power_share)) if power_share > unsure else (0.0 if found else None)
 
 
 # --- any other noise

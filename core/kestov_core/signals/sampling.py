@@ -5,7 +5,7 @@ Not here: what the samples mean.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import scipy.fft as sfft
@@ -24,7 +24,9 @@ class Even:
     """Evenly spaced samples. ``values`` (channels, n), mean taken out; ``rate_hz`` of these, ``raw_rate_hz`` as they came.
 
     ``missing``: (n,) True where samples were lost and are filled. ``jitter``: standard deviation of the steps over the
-    mean step. ``gaps``: how many. ``aliasing``: whether power piles up at the top of the raw band.
+    mean step. ``gaps``: how many. ``aliasing``: whether power piles up at the top of the raw band. ``rounded``: the
+    stamps were rounded to a coarse step and have been spread. ``clipped``: share of the samples at the end of the range.
+    ``rest``: (channels,) the mean that was taken out: gravity, where the sensor tells it.
     """
 
     values: Array
@@ -34,6 +36,9 @@ class Even:
     jitter: float
     gaps: int
     aliasing: bool
+    rounded: bool = False
+    clipped: float = 0.0
+    rest: Array = field(default_factory=lambda: np.zeros(3))
 
     @property
     def seconds(self) -> float:
@@ -51,8 +56,8 @@ def evenly(time_s: Array, values: Array, top_hz: float) -> Even:
     if n < 64:
         raise BadInput("too_few_rows", f"{n} rows only: a second or more of samples is needed.", "data")
     steps = np.diff(time_s)
-    if steps.min() <= 0:
-        back = int(np.argmax(steps <= 0)) + 1
+    if steps.min() < 0:
+        back = int(np.argmax(steps < 0)) + 1
         raise BadInput(
             "time_not_increasing",
             f"The time does not go forward at the {back + 1}. row of figures ({time_s[back]:g} s after {time_s[back - 1]:g} s).",
@@ -65,6 +70,8 @@ def evenly(time_s: Array, values: Array, top_hz: float) -> Even:
             f"The record is {time_s[-1] - time_s[0]:.2f} s long: {_SHORTEST_S:g} s or more is needed, ten or more is good.",
             "data",
         )
+    time_s, rounded = spread_stamps(time_s)
+    steps = np.diff(time_s)
     step = float(np.median(steps))
     # A clock that jitters makes long steps, too: those are no gaps.
     ragged = 1.4826 * float(np.median(np.abs(steps - step))) / step
@@ -72,6 +79,7 @@ def evenly(time_s: Array, values: Array, top_hz: float) -> Even:
     step = float(steps[whole].mean())
     jitter = float(steps[whole].std() / step)
     gaps = int((~whole).sum())
+    clipped = _clipped(values)
     missing = np.zeros(0, bool)
     if jitter > 1e-4 or gaps:
         count = int((time_s[-1] - time_s[0]) / step) + 1
@@ -80,8 +88,73 @@ def evenly(time_s: Array, values: Array, top_hz: float) -> Even:
     else:
         missing = np.zeros(n, bool)
     raw_rate = 1 / step
-    values = values - values.mean(axis=1, keepdims=True)
-    return _thin(values, missing, raw_rate, top_hz, jitter, gaps)
+    rest = values.mean(axis=1)
+    even = _thin(values - rest[:, None], missing, raw_rate, top_hz, jitter, gaps)
+    return replace(even, rounded=rounded, clipped=clipped, rest=rest)
+
+
+def spread_stamps(time_s: Array) -> tuple[Array, bool]:
+    """Times of rows whose stamps were rounded to a coarse step, and whether they were.
+
+    Rounded: every stamp is a whole number of steps of 0.1, 0.5, 1, 5 or 10 ms that are coarse beside the time from row to row.
+    The sensor's own clock is steady between gaps: a straight line through each stretch is its time.
+    """
+    usual = float(time_s[-1] - time_s[0]) / (len(time_s) - 1)
+    origin = time_s - time_s[0]
+    coarse = next(
+        (
+            q
+            for q in (1e-2, 5e-3, 1e-3, 5e-4, 1e-4)
+            if q > 0.1 * usual and np.abs(origin / q - np.round(origin / q)).max() < 1e-3 + 1e-7 / q
+        ),
+        None,
+    )
+    steps = np.diff(time_s)
+    if coarse is None:
+        if steps.min() > 0:
+            return time_s, False
+        coarse = float(np.median(steps[steps > 0]))
+    even = float(np.ptp(steps)) < 1e-9 + 1e-6 * usual
+    if even:
+        return time_s, False
+    out = np.empty(len(time_s))
+    breaks = np.flatnonzero(steps > 2.2 * max(usual, coarse)) + 1
+    for lo, hi in zip(np.append(0, breaks), np.append(breaks, len(time_s)), strict=True):
+        k = np.arange(hi - lo)
+        piece = time_s[lo:hi]
+        if len(k) < 8:
+            # A few rows between gaps: evenly at the usual step.
+            out[lo:hi] = piece[0] + usual * k
+            continue
+        slope, start = np.polyfit(k, piece, 1)
+        line = start + slope * k
+        # A clock that wanders is followed in stretches of a second or so.
+        if np.abs(line - piece).max() > 1.5 * coarse:
+            width = max(8, int(1.0 / usual))
+            kernel = np.hanning(min(width, len(k)) + 2)[1:-1]
+            smooth = np.convolve(np.pad(piece - line, len(kernel), mode="edge"), kernel / kernel.sum(), "same")
+            line = line + smooth[len(kernel) : -len(kernel)]
+        out[lo:hi] = line
+    if np.diff(out).min() <= 0:
+        # Stretches overlap by less than a step: keep the order.
+        out = np.maximum.accumulate(out + 1e-3 * usual * np.arange(len(out)))
+    return out, True
+
+
+def _clipped(values: Array) -> float:
+    """Share of samples that stand at the very end of the range, where far more do than just beside it."""
+    worst = 0.0
+    for v in values:
+        for end in (v.max(), v.min()):
+            at_end = v == end
+            share = float(at_end.mean())
+            if share < 5e-4 or np.ptp(v) == 0:
+                continue
+            reach = 0.02 * float(np.ptp(v))
+            beside = float(((np.abs(v - end) < reach) & ~at_end).mean())
+            if share > 0.5 * beside:
+                worst = max(worst, share)
+    return worst
 
 
 def _cubic(x: Array, y: Array, at: Array, far: float) -> tuple[Array, NDArray[np.bool_]]:

@@ -152,5 +152,11 @@ def shake_axis(machine: SimMachine, place: str, kind: Excitation, seconds: float
     """Shake one direction of the machine with an accelerometer on the head (1600 samples a second, m/s2)."""
     level = {"sweep": 900.0, "impulse": 15000.0, "ambient": 1500.0}[kind]
     seed = machine.seed * 1000 + machine.touched * 10 + len(place)
-    got = shake(machine.axis(place), place, Shake(kind=kind, seconds=seconds, level_mm_s2=level), Sensor(), seed)
+    got = shake(
+        machine.axis(place),
+        place,
+        Shake(kind=kind, seconds=seconds, level_mm_s2=level, wave="trapezoid"),
+        Sensor(),
+        seed,
+    )
     return machine.model_copy(update={"touched": machine.touched + 1}), got

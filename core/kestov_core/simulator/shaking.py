@@ -20,6 +20,8 @@ Array = NDArray[np.float64]
 Excitation = Literal["sweep", "impulse", "ambient"]
 Unit = Literal["m/s2", "g", "mm/s2"]
 _INNER_HZ = 12800
+#: Travel of a belt axis in the four full steps after which a motor's unevenness repeats (20 teeth of 2 mm, 200 steps).
+_FOUR_STEPS_MM = 0.8
 
 
 class SimMode(BaseModel):
@@ -46,7 +48,10 @@ class SimAxis(BaseModel):
 class Sensor:
     """An accelerometer: samples a second, noise of one sample (mm/s2), clock jitter (of a sample's time), unit.
 
-    ``gaps``: (from second, for how long) in which samples are lost.
+    ``gaps``: (from second, for how long) in which samples are lost. ``stale``: share of samples that repeat the one
+    before; ``lost``: share that is missing, strewn. ``clock``: how fast its own clock runs (1.02: times read 2 % short).
+    ``range_mm_s2``: beyond it a sample stands at the end of the range. ``tilt_deg``: mounted askew about the excited
+    direction's neighbour, so that gravity and the axes mix. ``stamp_step_s``: times are rounded down to this.
     """
 
     rate_hz: float = 1600.0
@@ -54,11 +59,23 @@ class Sensor:
     jitter: float = 0.02
     unit: Unit = "m/s2"
     gaps: list[tuple[float, float]] = field(default_factory=list)
+    stale: float = 0.0
+    lost: float = 0.0
+    clock: float = 1.0
+    range_mm_s2: float | None = None
+    tilt_deg: float = 0.0
+    stamp_step_s: float = 0.0
 
 
 @dataclass(frozen=True)
 class Shake:
-    """What the motors (or a knuckle) do. ``level_mm_s2``: base acceleration of sweep and noise; of a knock, its peak."""
+    """What the motors (or a knuckle) do. ``level_mm_s2``: base acceleration of sweep and noise; of a knock, its peak.
+
+    Machines sweep by moves of constant acceleration: ``wave`` square, or trapezoid where the jerk is bounded; a sine only
+    where a controller can. ``path``: a glide, octaves, steps of ``rung_hz``, or up and down again. ``ramp``: share of the
+    level at the sweep's beginning. ``ripple``: the motor's uneven steps, as a share of the level (every 0.8 mm).
+    ``doubled``: share of the knocks that bounce.
+    """
 
     kind: Excitation = "sweep"
     seconds: float = 30.0
@@ -66,6 +83,12 @@ class Shake:
     to_hz: float = 140.0
     level_mm_s2: float = 800.0
     knocks: int = 6
+    wave: Literal["square", "trapezoid", "sine"] = "square"
+    path: Literal["glide", "octaves", "steps", "up_and_down"] = "glide"
+    rung_hz: float = 1.0
+    ramp: float = 1.0
+    ripple: float = 0.02
+    doubled: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -99,18 +122,34 @@ def shake(axis: SimAxis, along: str, how: Shake, sensor: Sensor, seed: int = 0) 
         response += mode.share * _respond(mode, axis.play_mm, base, force)
     three = _along(along, response, axis.cross)
     three[2] += UNITS["g"][1]
+    return _read(three, how.seconds, sensor, rng)
+
+
+def _read(three: Array, seconds: float, sensor: Sensor, rng: np.random.Generator) -> Shaken:
+    """What the accelerometer writes down of three accelerations (3, n) at the inner rate."""
+    if sensor.tilt_deg:
+        c, s = np.cos(np.radians(sensor.tilt_deg)), np.sin(np.radians(sensor.tilt_deg))
+        three = np.stack([c * three[0] + s * three[2], three[1], c * three[2] - s * three[0]])
     step = 1 / sensor.rate_hz
-    times = np.arange(0.0, how.seconds - 2 * step, step)
+    times = np.arange(0.0, seconds - 2 * step, step)
     times = times + np.clip(rng.normal(0, sensor.jitter * step, len(times)), -0.45 * step, 0.45 * step)
     times = times - min(times[0], 0.0)
-    keep = np.ones(len(times), bool)
+    keep = rng.random(len(times)) >= sensor.lost
     for start, length in sensor.gaps:
         keep &= (times < start) | (times > start + length)
     times = times[keep]
-    inner = np.arange(n) / _INNER_HZ
+    inner = np.arange(three.shape[1]) / _INNER_HZ
     seen = np.stack([np.interp(times, inner, a) for a in three])
     seen += rng.normal(0, sensor.noise_mm_s2, seen.shape)
-    return Shaken(times, seen / UNITS[sensor.unit][1], sensor.unit)
+    if sensor.stale:
+        repeats = np.flatnonzero(rng.random(len(times) - 1) < sensor.stale) + 1
+        seen[:, repeats] = seen[:, repeats - 1]
+    if sensor.range_mm_s2 is not None:
+        seen = np.clip(seen, -sensor.range_mm_s2, sensor.range_mm_s2)
+    stamps = times / sensor.clock
+    if sensor.stamp_step_s:
+        stamps = np.floor(stamps / sensor.stamp_step_s + 1e-9) * sensor.stamp_step_s
+    return Shaken(stamps, seen / UNITS[sensor.unit][1], sensor.unit)
 
 
 def _along(along: str, response: Array, cross: float) -> Array:
@@ -133,18 +172,54 @@ def _excitation(how: Shake, n: int, rng: np.random.Generator) -> tuple[Array, Ar
     t = np.arange(n) / _INNER_HZ
     base, force = np.zeros(n), np.zeros(n)
     if how.kind == "sweep":
-        rate = (how.to_hz - how.from_hz) / how.seconds
-        ease = np.clip(np.minimum(t, how.seconds - t) / 0.3, 0, 1)
-        base = how.level_mm_s2 * ease * np.sin(2 * np.pi * (how.from_hz * t + rate * t**2 / 2))
+        base = _sweep(how, t)
     elif how.kind == "impulse":
         for k in range(how.knocks):
             at = 0.4 + (how.seconds - 0.8) * (k + float(rng.uniform(0, 0.2))) / how.knocks
             width = float(rng.uniform(0.002, 0.004))
             inside = (t >= at) & (t <= at + width)
-            force[inside] = how.level_mm_s2 * float(rng.uniform(0.5, 1.0)) * np.sin(np.pi * (t[inside] - at) / width)
+            peak = how.level_mm_s2 * float(rng.uniform(0.5, 1.0))
+            force[inside] = peak * np.sin(np.pi * (t[inside] - at) / width)
+            if rng.random() < how.doubled:
+                again = at + float(rng.uniform(0.03, 0.09))
+                inside = (t >= again) & (t <= again + width)
+                force[inside] += 0.4 * peak * np.sin(np.pi * (t[inside] - again) / width)
     else:
         base = rng.normal(0, how.level_mm_s2 * np.sqrt(_INNER_HZ / 400), n)
     return base, force
+
+
+def _sweep(how: Shake, t: Array) -> Array:
+    """The drive's acceleration over a sweep (mm/s2)."""
+    share = t / how.seconds
+    span = how.to_hz - how.from_hz
+    if how.path == "octaves":
+        hz = how.from_hz * (how.to_hz / how.from_hz) ** share
+    elif how.path == "up_and_down":
+        hz = how.from_hz + span * (1 - np.abs(2 * share - 1))
+    elif how.path == "steps":
+        rungs = int(span / how.rung_hz) + 1
+        hz = how.from_hz + how.rung_hz * np.minimum((share * rungs).astype(int), rungs - 1)
+    else:
+        hz = how.from_hz + span * share
+    swing = np.sin(2 * np.pi * np.cumsum(hz) / _INNER_HZ)
+    shape = {"sine": swing, "square": np.sign(swing), "trapezoid": np.clip(2.5 * swing, -1, 1)}[how.wave]
+    ease = np.clip(np.minimum(t, how.seconds - t) / 0.3, 0, 1)
+    base = how.level_mm_s2 * ease * (how.ramp + (1 - how.ramp) * share) * shape
+    if how.ripple:
+        # Twice summed up, less its slow drift, the acceleration is the place of the rotor.
+        speed = np.cumsum(base - base.mean()) / _INNER_HZ
+        place = np.cumsum(speed - _slow(speed)) / _INNER_HZ
+        base = base + how.ripple * how.level_mm_s2 * np.sin(2 * np.pi * place / _FOUR_STEPS_MM)
+    return np.asarray(base)
+
+
+def _slow(x: Array) -> Array:
+    """Running mean over a second."""
+    sums = np.concatenate([[0.0], np.cumsum(x)])
+    half = _INNER_HZ // 2
+    lo, hi = np.maximum(np.arange(len(x)) - half, 0), np.minimum(np.arange(len(x)) + half, len(x))
+    return np.asarray((sums[hi] - sums[lo]) / (hi - lo))
 
 
 def _respond(mode: SimMode, play: float, base: Array, force: Array) -> Array:

@@ -9,6 +9,7 @@ from kestov_core.errors import BadInput
 from kestov_core.procedures import run
 from kestov_core.procedures.resonance import ResonanceContext, analyse_rows, least_smoothing, shapers_for
 from kestov_core.signals import shapers
+from kestov_core.signals.sampling import spread_stamps
 from kestov_core.simulator.shaking import Sensor, Shake, SimAxis, SimMode, shake
 
 
@@ -179,6 +180,94 @@ class Refusals(unittest.TestCase):
             with self.assertRaises(BadInput) as e:
                 run("resonance", context, "\n".join(lines).encode())
             self.assertEqual((e.exception.code, e.exception.row, e.exception.field), (code, row, field))
+
+
+#: How machines shake: waves of constant acceleration, gliding, in octaves, by rungs, up and down, with uneven motors.
+AS_MACHINES_DO = [
+    {"wave": wave, "path": path, "seconds": 24.0, "ripple": 0.04, **more}
+    for wave, path, more in (
+        ("square", "glide", {}),
+        ("trapezoid", "glide", {"ramp": 0.4}),
+        ("square", "octaves", {}),
+        ("trapezoid", "octaves", {"ramp": 0.5}),
+        ("square", "steps", {"rung_hz": 1.0}),
+        ("trapezoid", "steps", {"rung_hz": 2.0, "seconds": 40.0}),
+        ("square", "up_and_down", {}),
+        ("trapezoid", "up_and_down", {"ramp": 0.6, "seconds": 32.0}),
+    )
+]
+
+
+class AsMachinesShake(unittest.TestCase):
+    def test_the_commands_own_overtones_are_no_play(self):
+        two = SimAxis(modes=[SimMode(hz=34, damping=0.05), SimMode(hz=63, damping=0.08, share=0.5)])
+        for how in AS_MACHINES_DO:
+            for axis in (one(52.0, 0.04), two):
+                with self.subTest(**how, modes=len(axis.modes)):
+                    result = listen(axis, **how)
+                    self.assertEqual([w.code for w in result.warnings if w.code != "resampled"], [])
+                    self.assertEqual(len(result.modes), len(axis.modes))
+                    for found, true in zip(result.modes, axis.modes, strict=True):
+                        self.assertLess(abs(found.frequency.value / true.hz - 1), 0.01)
+                        self.assertLess(abs(found.damping_ratio.value / true.damping - 1), 0.2)
+
+    def test_play_of_a_fifth_of_the_swing_is_found_under_the_same_shaking(self):
+        hz, damping, level = 52.0, 0.05, 800.0
+        swing = level * 4 / np.pi / ((2 * np.pi * hz) ** 2 * 2 * damping)
+        for how in AS_MACHINES_DO:
+            with self.subTest(**how):
+                result = listen(one(hz, damping, play_mm=0.1 * swing), level_mm_s2=level, **how)
+                self.assertIn("play_suspected", [w.code for w in result.warnings])
+                self.assertIsNone(result.recommended)
+
+    def test_times_rounded_to_milliseconds_are_spread_and_said(self):
+        exact = listen(one(), sensor=Sensor(rate_hz=3200))
+        rounded = listen(one(), sensor=Sensor(rate_hz=3200, stamp_step_s=0.001))
+        self.assertIn("stamps_rounded", [w.code for w in rounded.warnings])
+        self.assertNotIn("stamps_rounded", [w.code for w in exact.warnings])
+        self.assertAlmostEqual(rounded.modes[0].frequency.value, exact.modes[0].frequency.value, delta=0.1)
+        self.assertIsNotNone(rounded.recommended)
+
+    def test_a_sensor_at_the_end_of_its_range_is_named(self):
+        result = listen(one(), sensor=Sensor(range_mm_s2=2500.0))
+        self.assertIn("saturated", [w.code for w in result.warnings])
+        self.assertIsNone(result.recommended)
+        self.assertNotIn("saturated", [w.code for w in listen(one()).warnings])
+
+    def test_gravity_shows_a_wrong_unit(self):
+        got = shake(one(), "x", Shake(seconds=15.0), Sensor(unit="g"), 1)
+        for unit, said in (("g", False), ("mm/s2", True)):
+            context = ResonanceContext(unit=unit, excited_axis="x", excitation="sweep")
+            codes = {w.code: w.message for w in analyse_rows(context, got.time_s, got.acceleration).warnings}
+            self.assertEqual("unit_doubtful" in codes, said)
+        self.assertIn("in g", codes["unit_doubtful"])
+
+    def test_stale_and_lost_samples_and_a_leaning_sensor_do_no_harm(self):
+        for sensor in (Sensor(stale=0.03), Sensor(lost=0.03), Sensor(tilt_deg=12.0), Sensor(jitter=0.2)):
+            result = listen(one(48.0, 0.05), sensor=sensor, wave="trapezoid", ripple=0.04)
+            self.assertIsNotNone(result.recommended, result.why_not)
+            self.assertLess(abs(result.modes[0].frequency.value / 48.0 - 1), 0.01)
+
+
+class Stamps(unittest.TestCase):
+    def test_rounded_stamps_become_the_clocks_own(self):
+        true = np.arange(4000) / 3200.0
+        for step in (0.001, 0.0005, 0.01):
+            spread, rounded = spread_stamps(np.floor(true / step) * step)
+            self.assertTrue(rounded)
+            self.assertGreater(np.diff(spread).min(), 0)
+            self.assertLess(np.ptp(spread - true), 0.1 * step)
+
+    def test_even_and_plainly_jittered_stamps_are_left_alone(self):
+        rng = np.random.default_rng(1)
+        for true in (
+            np.arange(2000) / 1000.0,
+            np.arange(2000) / 3200.0,
+            np.arange(2000) / 800 + rng.uniform(0, 5e-4, 2000),
+        ):
+            spread, rounded = spread_stamps(true)
+            self.assertFalse(rounded)
+            np.testing.assert_array_equal(spread, true)
 
 
 class WhatItMeans(unittest.TestCase):
