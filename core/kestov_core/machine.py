@@ -148,6 +148,26 @@ class Description(Model):
         return None
 
 
+def across(wall_runs: str) -> Literal["x", "y"]:
+    """The axis whose ringing a wall shows: ripples are motion across the wall they stand on."""
+    return "y" if wall_runs == "x" else "x"
+
+
+def whose_motion(kinematics: str | None, wall_runs: str) -> str:
+    """In words: whose ringing a wall that runs along ``wall_runs`` shows on this machine."""
+    axis = across(wall_runs)
+    moves = {
+        "bed_slinger": "the bed" if axis == "y" else "the head",
+        "corexy": "both belts move it",
+        "delta": "all three towers move it",
+    }.get(kinematics or "", "")
+    return (
+        f"The wall runs along {wall_runs.upper()}; ripples are motion across it: it is {axis.upper()} that rings"
+        + (f" ({moves})" if moves else "")
+        + "."
+    )
+
+
 def linear_density_typical(width_mm: float) -> tuple[float, float]:
     """Typical linear density (g/m) and its u95 (%) of 2 mm pitch round-tooth glass-cord belt by width."""
     known = {6.0: 8.0, 9.0: 12.0, 10.0: 13.3}

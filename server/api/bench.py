@@ -12,7 +12,14 @@ from django.db import IntegrityError, transaction
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from kestov_core.machine import BeltTransmission, Kinematics, axial_stiffness_typical, linear_density_typical
+from kestov_core.machine import (
+    BeltTransmission,
+    Kinematics,
+    across,
+    axial_stiffness_typical,
+    linear_density_typical,
+    whose_motion,
+)
 from kestov_core.procedures.belt_pluck import PluckHeard
 from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.procedures.ripple_source import Machine
@@ -76,6 +83,14 @@ class LastFigure(Schema):
     capture_id: UUID
 
 
+class WallAsked(Schema):
+    """A wall by the way it runs, the axis whose ringing it shows, and why."""
+
+    runs: Literal["x", "y"]
+    axis: Literal["x", "y"]
+    words: str
+
+
 class BenchOut(Schema):
     printer_id: int
     printer: str
@@ -84,6 +99,7 @@ class BenchOut(Schema):
     belts: list[BenchBelt]
     instruments: list[InstrumentOut]
     machine: Machine
+    walls: list[WallAsked]
     last: list[LastFigure]
 
 
@@ -188,6 +204,7 @@ def bench(request: HttpRequest, printer_id: int):
         printer=printer.name,
         kinematics=motion.kinematics,
         simulated=printer.simulated is not None,
+        walls=[WallAsked(runs=w, axis=across(w), words=whose_motion(motion.kinematics, w)) for w in ("x", "y")],
         belts=[_belt(printer, place, belt) for place, belt in motion.belts().items()],
         instruments=[
             InstrumentOut(

@@ -5,14 +5,15 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Literal
 
-from cases.models import Action, Case, Closing, Comment, Observation, Picture, State
+from cases.models import Action, Case, Closing, Comment, Observation, Picture, SiblingLook, State
+from cases.siblings import hold, looked, release
 from django.conf import settings
 from django.db import transaction
 from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge
-from kestov_core.machine import PLACES
+from kestov_core.machine import PLACES, across
 from measuring.rounds import places_of
 from ninja import Field, File, Form, Router, Schema, UploadedFile
 from people.clock import now
@@ -29,9 +30,15 @@ from .shapes import CaseBrief, case_brief
 router = Router(tags=["cases"])
 
 
+Wall = Literal["", "x", "y"]
+
+
 class ObservationIn(Schema):
+    """``wall``: which way the wall runs, for findings that are asked so; the axis follows from it."""
+
     finding: str
     axis: str = ""
+    wall: Wall = ""
     state: Literal["present", "absent", "unknown"] = "present"
     value: float | None = Field(None, allow_inf_nan=False)
     u95: float | None = Field(None, ge=0, allow_inf_nan=False)
@@ -42,6 +49,7 @@ class Report(Schema):
     printer_id: int
     finding: str
     axis: str = ""
+    wall: Wall = ""
     since: str = Field("", max_length=60)
     words: str = Field("", max_length=2000)
 
@@ -138,8 +146,10 @@ def report(request: HttpRequest, payload: Report):
     """Report a fault. A danger tags the machine out at once."""
     printer = get_object_or_404(Printer, pk=payload.printer_id)
     kind = _finding(payload.finding)
-    axis = _axis(payload.axis)
-    title = kind.label + (f", {axis.upper()}" if axis else "")
+    seen = ObservationIn(finding=payload.finding, axis=payload.axis, wall=payload.wall)
+    _place(seen)
+    where = f"wall along {payload.wall.upper()}" if payload.wall else seen.axis.upper()
+    title = kind.label + (f", {where}" if where else "")
     case = Case.objects.create(
         printer=printer,
         title=title[:120],
@@ -148,7 +158,7 @@ def report(request: HttpRequest, payload: Report):
         reported_by=request.user,
         reported_at=now(),
     )
-    _observe(case, ObservationIn(finding=payload.finding, axis=axis), request.user)
+    _observe(case, seen, request.user)
     audit(request.user, "reported", case, f"Reported on {printer.name}: {title}")
     return case_out(_case(request, case.pk), request.user)
 
@@ -175,10 +185,26 @@ def take(request: HttpRequest, case_id: int):
 def observe(request: HttpRequest, case_id: int, payload: ObservationIn):
     """Add what was seen, or looked for and not seen."""
     case = _open_case(request, case_id)
-    _finding(payload.finding)
-    payload.axis = _axis(payload.axis)
+    _place(payload)
     _observe(case, payload, request.user)
     return case_out(case, request.user)
+
+
+def _place(seen: ObservationIn) -> None:
+    """Check finding and place; where a wall was told, put the axis that it shows in its place."""
+    kind = _finding(seen.finding)
+    seen.axis = _axis(seen.axis)
+    if not seen.wall:
+        return
+    if kind.asked != "wall":
+        raise Problem(422, "out_of_range", f"“{kind.label}” is not asked by its wall.", "wall")
+    axis = across(seen.wall)
+    if seen.axis not in ("", axis):
+        raise Problem(
+            422, "out_of_range", f"A wall along {seen.wall.upper()} shows the ringing of {axis.upper()}.", "axis"
+        )
+    seen.axis = axis
+    seen.note = f"on the wall along {seen.wall.upper()}{'; ' if seen.note else ''}{seen.note}"[:300]
 
 
 def _observe(case: Case, payload: ObservationIn, user: User, check: str = "", moment: datetime | None = None) -> None:
@@ -195,6 +221,8 @@ def _observe(case: Case, payload: ObservationIn, user: User, check: str = "", mo
         at=moment or now(),
     )
     kind = knowledge.findings()[payload.finding]
+    if kind.kind == "danger" and payload.state == "present":
+        hold(case, payload.finding)
     if kind.kind == "danger" and payload.state == "present" and not case.printer.tagged_out:
         printer = case.printer
         printer.tagged_out, printer.tagged_out_by, printer.tagged_out_at = kind.label, user, now()
@@ -212,8 +240,7 @@ def outcome(request: HttpRequest, case_id: int, payload: OutcomeIn):
         raise Problem(422, "out_of_range", "Choose one of the listed checks.", "check")
     axis, moment = _axis(payload.axis), now()
     for o in payload.found:
-        _finding(o.finding)
-        o.axis = _axis(o.axis)
+        _place(o)
         _observe(case, o, request.user, check.id, moment)
     named = {o.finding for o in payload.found}
     places = (
@@ -246,6 +273,9 @@ def undo(request: HttpRequest, case_id: int):
         raise Problem(409, "nothing_to_undo", "There is nothing of yours to take back; the complaint itself stays.")
     # All that one check gave was said at one moment.
     mine.filter(at=last.at).update(withdrawn=True)
+    dangers = [k for k, v in knowledge.findings().items() if v.kind == "danger"]
+    if not case.observations.filter(finding__in=dangers, state="present", withdrawn=False).exists():
+        release(case)
     return case_out(case, request.user)
 
 
@@ -337,6 +367,8 @@ def close(request: HttpRequest, case_id: int, payload: Close):
                 "Nothing measured after the last turn shows that it holds. Measure again, or print the same part and note that the fault is gone; until then it is “mended, not verified”.",
                 "closing",
             )
+        if payload.closing == "harmless":
+            release(case)
         case.state, case.closing = State.CLOSED, payload.closing
         case.closed_by, case.closed_at = request.user, now()
     case.save()
@@ -358,6 +390,41 @@ def reopen(request: HttpRequest, case_id: int):
     case.save()
     audit(request.user, "reopened", case, "Opened again.")
     return case_out(case, request.user)
+
+
+class LookIn(Schema):
+    """What a look at a machine of the same model has shown: done unplugged, and whether the same was found there."""
+
+    unplugged: bool
+    trouble: bool
+    found: str = Field(min_length=3, max_length=300)
+
+
+@router.post("/looks/{look_id}", auth=may("cases.look"), response=CaseOut, operation_id="cases.look")
+@once
+def look(request: HttpRequest, look_id: int, payload: LookIn):
+    """Tick that a held machine was looked at. Where the same was found, it is reported and tagged out, too."""
+    row = get_object_or_404(
+        SiblingLook.objects.select_for_update(of=("self",)).select_related("case", "printer"), pk=look_id
+    )
+    if row.looked_at is not None:
+        raise Problem(409, "looked_already", "Somebody has looked at this machine already.")
+    if not payload.unplugged:
+        raise Problem(422, "out_of_range", "Unplug it first: this look is never done on a live machine.", "unplugged")
+    looked(row, request.user, payload.trouble, payload.found.strip())
+    case = row.case
+    if payload.trouble:
+        kind = knowledge.findings()[row.danger]
+        case = Case.objects.create(
+            printer=row.printer,
+            title=kind.label,
+            words=payload.found.strip(),
+            reported_by=request.user,
+            reported_at=now(),
+        )
+        _observe(case, ObservationIn(finding=row.danger), request.user)
+        audit(request.user, "reported", case, f"Reported on {row.printer.name}: {kind.label}")
+    return case_out(_case(request, case.pk), request.user)
 
 
 def _most_changed(case: Case) -> str:

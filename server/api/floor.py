@@ -7,6 +7,7 @@ from typing import Literal
 from uuid import UUID
 
 from cases.models import Action, Case, State
+from cases.siblings import waiting
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge
@@ -47,10 +48,11 @@ class Wanted(Schema):
 
     title: str
     why: str
-    kind: Literal["case", "measure", "instrument"]
+    kind: Literal["case", "measure", "look", "instrument"]
     printer_id: int | None = None
     case_id: int | None = None
     place: str | None = None
+    procedure: str | None = None
 
 
 class Floor(Schema):
@@ -76,6 +78,16 @@ class LimitOut(Schema):
     source: str
 
 
+class LookOut(Schema):
+    """A look that this machine waits for: the danger on another of its model, where, and since when."""
+
+    id: int
+    danger: str
+    on: str
+    case_id: int
+    at: datetime
+
+
 class PrinterOut(Tile):
     place: str
     serial: str
@@ -83,6 +95,7 @@ class PrinterOut(Tile):
     tagged_out: str
     tagged_out_by: str
     tagged_out_at: datetime | None
+    looks: list[LookOut]
     limits: list[LimitOut]
     components: list[ComponentOut]
 
@@ -111,6 +124,7 @@ class FindingOut(Schema):
     unit: str | None
     placed: Literal["axis", "belt", "screw"] | None
     words: str
+    asked: Literal["wall"] | None
 
 
 class FaultBrief(Schema):
@@ -204,7 +218,19 @@ def _wanted(known: dict[int, tuple[Printer, PrinterCondition, list[Case]]]) -> l
                     ),
                 )
             )
-        rows += _danger_on_the_same_model(printer, cases, known)
+        rows += [
+            (
+                1,
+                x.made_at,
+                Wanted(
+                    title=f"Look at {printer.name}, unplugged",
+                    why=f"{c.reason}. Nobody may use it until somebody has looked.",
+                    kind="look",
+                    printer_id=printer.pk,
+                ),
+            )
+            for x in (waiting(printer)[:1] if c.fitness == "look_first" else [])
+        ]
         if cases or c.fitness == "tagged_out":
             continue
         for p in c.places:
@@ -222,6 +248,21 @@ def _wanted(known: dict[int, tuple[Printer, PrinterCondition, list[Case]]]) -> l
                         ),
                     )
                 )
+        for p in c.doubts:
+            rows.append(
+                (
+                    4,
+                    moment,
+                    Wanted(
+                        title=f"{printer.name}: measure {p.place.upper()} again",
+                        why=p.why,
+                        kind="measure",
+                        printer_id=printer.pk,
+                        place=p.place,
+                        procedure=p.procedure,
+                    ),
+                )
+            )
         unknown = [p for p in c.places if p.condition == "not_known"]
         if unknown:
             names = " and ".join(p.place.upper() for p in unknown)
@@ -254,27 +295,6 @@ def _wanted(known: dict[int, tuple[Printer, PrinterCondition, list[Case]]]) -> l
     return [w for _, _, w in rows]
 
 
-def _danger_on_the_same_model(
-    printer: Printer, cases: list[Case], known: dict[int, tuple[Printer, PrinterCondition, list[Case]]]
-) -> list[tuple[int, datetime, Wanted]]:
-    """A danger on one machine may sit in all of its model: look at the others."""
-    if not printer.tagged_out:
-        return []
-    rows = []
-    for case in cases:
-        seen = case.observations.filter(state="present", withdrawn=False).values_list("finding", flat=True)
-        if not any(knowledge.findings()[f].kind == "danger" for f in seen if f in knowledge.findings()):
-            continue
-        others = [p.name for p, _, _ in known.values() if p.model_id == printer.model_id and p.pk != printer.pk]
-        if others:
-            title = f"Look at {' and '.join(others)}, unplugged"
-            why = f"{printer.name}, of the same model, was tagged out: {printer.tagged_out}."
-            rows.append(
-                (1, case.reported_at, Wanted(title=title, why=why, kind="case", printer_id=printer.pk, case_id=case.pk))
-            )
-    return rows
-
-
 def _pressing(case: Case, tagged_out: bool) -> tuple[int, str]:
     """How pressing an open case is (0 most), and why in words."""
     if case.state == State.IN_WORK:
@@ -304,6 +324,18 @@ def see_printer(request: HttpRequest, printer_id: int):
         tagged_out=printer.tagged_out,
         tagged_out_by=person(printer.tagged_out_by) if printer.tagged_out else "",
         tagged_out_at=printer.tagged_out_at,
+        looks=[
+            LookOut(
+                id=x.pk,
+                danger=knowledge.findings()[x.danger].label,
+                on=x.case.printer.name,
+                case_id=x.case_id,
+                at=x.made_at,
+            )
+            for x in waiting(printer)
+        ]
+        if technician
+        else [],
         limits=limits if technician else [],
         components=parts if technician else [],
     )
@@ -391,8 +423,8 @@ _DONE = {
     "belt-pluck": "Plucked belt {}",
     "belt-deflection": "Pressed belt {}",
     "belt-tracking": "Looked at the tracking of belt {}",
-    "ringing-print": "Counted ripples after a corner along {}",
-    "ripple-source": "Measured a pattern along {}",
+    "ringing-print": "Counted ripples on a wall that shows {}",
+    "ripple-source": "Measured a pattern on the wall along {}",
     "resonance": "Shook {}",
     "layer-shift": "Measured a layer's step",
     "steps": "Tested the travel of {}",

@@ -10,7 +10,7 @@ from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
 from kestov_core import gcode, procedures
-from kestov_core.machine import AXES_OF_BELT
+from kestov_core.machine import AXES_OF_BELT, across
 from kestov_core.procedures.backlash import BacklashContext
 from kestov_core.procedures.shaper import ShaperContext, ShaperResult
 from kestov_core.quantities import Finite
@@ -55,6 +55,8 @@ def _typed_route(name: str, of_belt: bool) -> None:
 
     def typed(request: HttpRequest, printer_id: int, payload: Any) -> CaptureOut:
         printer = the_printer(printer_id, payload.place if of_belt else None)
+        # Where the context itself says what was measured, that is its place.
+        payload.place = getattr(payload.context, "rings", None) or payload.place
         axis_of(printer, payload.place)
         sent = payload.context.model_dump(mode="json", exclude_none=True)
         return store(request, printer, payload, name, sent, None, "", "typed")
@@ -153,7 +155,9 @@ def practice(request: HttpRequest, printer_id: int, procedure: str, place: str, 
         readings = instruments.travel_readings(machine.truly_travels(place), 100.0, 5, seed)
         return Practice(rows=[{"measured_mm": r} for r in readings], settings={"commanded_mm": 100.0})
     if procedure in ("ringing-print", "ripple-source"):
-        hz = machine.axis(place).modes[0].hz
+        # A wall shows the ringing of the axis across it.
+        ringing = across(place) if procedure == "ripple-source" and place in ("x", "y") else place
+        hz = machine.axis(ringing).modes[0].hz
         speeds = [80.0] if procedure == "ringing-print" else [60.0, 120.0]
         rows_ = [
             {"speed_mm_s": v, "count": float(n), "distance_mm": d}

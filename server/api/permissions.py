@@ -49,6 +49,7 @@ TABLE: dict[str, Role | None] = {
     "cases.repair": T,
     "cases.close": T,
     "cases.reopen": T,
+    "cases.look": T,
     # bench
     "bench.see": T,
     "bench.rounds": T,

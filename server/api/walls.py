@@ -7,6 +7,7 @@ import io
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
+from kestov_core.machine import across
 from kestov_core.signals.wall import Px, Rectangle, Ruler, WallMarks, WallMeasured, measure_wall
 from measuring.models import WallPicture
 from ninja import File, Router, Schema, UploadedFile
@@ -58,7 +59,7 @@ def add_wall(request: HttpRequest, printer_id: int, file: File[UploadedFile]):
 @router.post("/printers/{printer_id}/walls/made", auth=may("walls.add"), response=WallOut, operation_id="walls.made")
 @once
 def made_wall(request: HttpRequest, printer_id: int, place: str = "x", lean_deg: float = 12.0):
-    """A made picture of a wall that a simulated machine printed at 80 mm/s, aslant, with its marks set for a start."""
+    """A made picture of a wall along ``place`` that a simulated machine printed at 80 mm/s, aslant, with its marks set."""
     from kestov_core.simulator.instruments import wall_picture
     from kestov_core.simulator.machine import SimMachine
     from PIL import Image
@@ -67,7 +68,7 @@ def made_wall(request: HttpRequest, printer_id: int, place: str = "x", lean_deg:
     if printer.simulated is None:
         raise Problem(409, "not_simulated", "This is a real machine: photograph its print.")
     machine = SimMachine.model_validate(printer.simulated)
-    spacing = 80.0 / machine.axis(place).modes[0].hz
+    spacing = 80.0 / machine.axis(across(place) if place in ("x", "y") else place).modes[0].hz
     grey, points = wall_picture(spacing, lean_deg=max(-40.0, min(40.0, lean_deg)), seed=machine.seed)
     out = io.BytesIO()
     Image.fromarray(grey).save(out, "JPEG", quality=92)

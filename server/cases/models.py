@@ -127,3 +127,23 @@ class Action(models.Model):
 
     class Meta:
         ordering = ["at", "id"]
+
+
+class SiblingLook(models.Model):
+    """A machine of the model on which a danger was met: held (look first) until somebody has looked and ticked what was found.
+
+    Made with the danger; ``looked_at`` is null while it waits. ``trouble``: the same was found here.
+    """
+
+    case = models.ForeignKey(Case, on_delete=models.CASCADE, related_name="looks")
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="looks")
+    danger = models.CharField(max_length=40)
+    made_at = models.DateTimeField()
+    looked_at = models.DateTimeField(null=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    trouble = models.BooleanField(null=True)
+    found = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        ordering = ["made_at", "id"]
+        constraints = [models.UniqueConstraint(fields=["case", "printer"], name="look_once_for_a_danger")]

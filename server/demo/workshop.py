@@ -339,13 +339,20 @@ class Maker:
                 with at(moment + timedelta(minutes=12 * k + 4 * j)):
                     self.pluck("tech" if k % 2 else "tech2", name, place)
 
-    def report(self, who: str, name: str, finding: str, axis: str, since: str, words: str) -> int:
+    def report(self, who: str, name: str, finding: str, axis: str, since: str, words: str, wall: str = "") -> int:
         printer = self._printer(name)
         out = self.call(
             who,
             "POST",
             "/cases",
-            {"printer_id": printer.pk, "finding": finding, "axis": axis, "since": since, "words": words},
+            {
+                "printer_id": printer.pk,
+                "finding": finding,
+                "axis": axis,
+                "wall": wall,
+                "since": since,
+                "words": words,
+            },
         )
         return int(out["id"])
 
@@ -451,9 +458,10 @@ class Maker:
                 "member",
                 "Bowline",
                 "echoes_after_corners",
-                "x",
+                "",
                 "last week",
                 "Three echoes after each corner of the lid, on the faces that run left to right. Same file was clean in spring.",
+                wall="x",
             )
         with at(self.today - timedelta(hours=4, minutes=50)):
             self.call(

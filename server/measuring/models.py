@@ -57,7 +57,12 @@ class Capture(models.Model):
         """Run the core on this capture and keep the result. Raises the core's `BadInput`."""
         from people.clock import now
 
-        found = procedures.run(self.procedure, self.context, self.raw()).model_dump(mode="json")
+        # What an earlier core took is told to today's in its words; what was typed stays as it came.
+        first_result = self.results.order_by("computed_at").first()
+        context = self.context
+        if first_result is not None:
+            context = procedures.get(self.procedure).of_old(context, first_result.core_version)
+        found = procedures.run(self.procedure, context, self.raw()).model_dump(mode="json")
         first = headline(found) or {}
         return Result.objects.create(
             capture=self,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from kestov_core.condition import Condition, Evidence, Fitness, condition_of, fitness_of, worst
 from kestov_core.machine import AXES_OF_BELT
@@ -13,6 +13,9 @@ from measuring.models import Capture, Result, headline, latest_results
 from people.clock import now
 
 from .models import Printer
+
+if TYPE_CHECKING:
+    from measuring.changes import Changes
 
 _WORDS = {
     "out_of_adjustment": "belt {place} is out of adjustment",
@@ -49,17 +52,25 @@ class PrinterCondition:
     fitness: Fitness
     reason: str
     troubles: list[str] = field(default_factory=list)
+    # Axes and motors whose figure was overtaken by a change: to be measured again.
+    doubts: list[PlaceCondition] = field(default_factory=list)
 
 
 def condition(printer: Printer, open_case_in_work: bool = False) -> PrinterCondition:
     """Derive the condition of every belt and axis of a printer."""
+    from cases.siblings import look_first
+    from measuring.changes import Changes
+
+    changes = Changes(printer)
     motion = printer.model.motion()
     newest = latest_results(printer)
-    places = [_of_place(place, newest, printer) for place in motion.belts()]
+    places = [_of_place(place, newest, printer, changes) for place in motion.belts()]
     axes_of = AXES_OF_BELT[motion.kinematics]
     axes: dict[str, list[Condition]] = {a: [] for a in ("x", "y", "z")}
     on_axes = [
-        _judge(c.place, (c, r), printer) for c, r in newest if c.procedure in _OF_AXES and r.verdict != "not_judged"
+        _judge(c.place, (c, r), printer, changes)
+        for c, r in newest
+        if c.procedure in _OF_AXES and r.verdict != "not_judged"
     ]
     for found in on_axes:
         if found.place in axes:
@@ -76,11 +87,13 @@ def condition(printer: Printer, open_case_in_work: bool = False) -> PrinterCondi
         for p in on_axes
         if p.condition in _AXIS_WORDS
     ]
-    fitness, reason = fitness_of(printer.tagged_out or None, open_case_in_work, troubles)
-    return PrinterCondition(places, by_axis, fitness, reason, [words for words, _ in troubles])
+    held = look_first(printer)
+    fitness, reason = fitness_of(printer.tagged_out or None, open_case_in_work, troubles, held)
+    doubts = [p for p in on_axes if p.condition == "not_known" and p.why.startswith("In doubt")]
+    return PrinterCondition(places, by_axis, fitness, reason, [words for words, _ in troubles], doubts)
 
 
-def _of_place(place: str, newest: list[tuple[Capture, Result]], printer: Printer) -> PlaceCondition:
+def _of_place(place: str, newest: list[tuple[Capture, Result]], printer: Printer, changes: Changes) -> PlaceCondition:
     mine = [(c, r) for c, r in newest if c.place == place and r.verdict != "not_judged"]
     # Tension by pitch or by deflection: the newer of the two speaks.
     tension = max(
@@ -89,18 +102,19 @@ def _of_place(place: str, newest: list[tuple[Capture, Result]], printer: Printer
         default=None,
     )
     tracking = next((cr for cr in mine if cr[0].procedure == "belt-tracking"), None)
-    judged = [_judge(place, cr, printer) for cr in (tension, tracking) if cr is not None]
+    judged = [_judge(place, cr, printer, changes) for cr in (tension, tracking) if cr is not None]
     if not judged:
         found, why = condition_of(None)
         return PlaceCondition(place, found, why)
     return next(j for j in judged if j.condition == worst([j.condition for j in judged]))
 
 
-def _judge(place: str, evidence: tuple[Capture, Result], printer: Printer) -> PlaceCondition:
+def _judge(place: str, evidence: tuple[Capture, Result], printer: Printer, changes: Changes) -> PlaceCondition:
     capture, result = evidence
     age = (now() - capture.taken_at).total_seconds() / 86400
-    lost = _lost_again(printer, place) if result.verdict == "out_of_tolerance" else 0
-    found, why = condition_of(Evidence(capture.procedure, result.verdict, age, lost))  # type: ignore[arg-type]
+    changed = changes.since(capture)
+    lost = _lost_again(printer, place) if not changed and result.verdict == "out_of_tolerance" else 0
+    found, why = condition_of(Evidence(capture.procedure, result.verdict, age, lost, changed))  # type: ignore[arg-type]
     quantity = headline(result.found)
     return PlaceCondition(place, found, why, capture.taken_at, capture.procedure, quantity, str(capture.id))
 

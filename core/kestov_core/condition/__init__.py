@@ -9,7 +9,7 @@ from typing import Literal
 from ..quantities import Verdict
 
 Condition = Literal["sound", "watch", "out_of_adjustment", "worn", "failed", "not_known"]
-Fitness = Literal["fit", "rough_only", "in_service", "tagged_out", "not_known"]
+Fitness = Literal["fit", "rough_only", "in_service", "look_first", "tagged_out", "not_known"]
 
 #: From best to worst; not known stands before trouble, since it is no evidence of any.
 ORDER: tuple[Condition, ...] = ("sound", "not_known", "watch", "out_of_adjustment", "worn", "failed")
@@ -24,21 +24,29 @@ DEFAULT_INTERVAL_DAYS = 90
 
 @dataclass(frozen=True)
 class Evidence:
-    """One judged result: which procedure, its verdict, its age in days, and how often adjusting did not hold."""
+    """One judged result: which procedure, its verdict, its age in days, how often adjusting did not hold, and what was
+    changed after it (in words; empty where nothing was).
+    """
 
     procedure: str
     verdict: Verdict
     age_days: float
     adjustments_not_held: int = 0
+    changed: str = ""
 
 
 def condition_of(evidence: Evidence | None) -> tuple[Condition, str]:
-    """Condition and the reason in words. Evidence older than twice the task's interval says nothing any more."""
+    """Condition and the reason in words.
+
+    Evidence older than twice the task's interval says nothing any more; what was changed after it is in doubt.
+    """
     if evidence is None:
         return "not_known", "Nothing has been measured here yet."
     interval = INTERVAL_DAYS.get(evidence.procedure, DEFAULT_INTERVAL_DAYS)
     if evidence.age_days > 2 * interval:
         return "not_known", f"The last measurement is older than {2 * interval} days."
+    if evidence.changed:
+        return "not_known", f"In doubt: {evidence.changed}, not measured since."
     if evidence.verdict == "in_tolerance":
         return "sound", "Measured within its limits."
     if evidence.verdict == "watch":
@@ -60,14 +68,19 @@ def worst(conditions: Sequence[Condition]) -> Condition:
 
 
 def fitness_of(
-    tagged_out: str | None, in_service: bool, troubles: Sequence[tuple[str, Condition]]
+    tagged_out: str | None, in_service: bool, troubles: Sequence[tuple[str, Condition]], look_first: str = ""
 ) -> tuple[Fitness, str]:
-    """Fitness for members and why, from the tag, open work, and what is wrong by axis (words, condition)."""
+    """Fitness for members and why, from the tag, open work, and what is wrong by axis (words, condition).
+
+    ``look_first``: the danger on a machine of the same model, in words, until somebody has looked at this one.
+    """
     if tagged_out:
         return "tagged_out", tagged_out
     failed = [words for words, c in troubles if c == "failed"]
     if failed:
         return "tagged_out", failed[0]
+    if look_first:
+        return "look_first", look_first
     if in_service:
         return "in_service", "A technician is working on it."
     rough = [words for words, c in troubles if c in ("out_of_adjustment", "worn")]

@@ -26,6 +26,7 @@ class FindingKind(_Known):
 
     ``group``: where one meets it. ``placed``: what its axis can be (null: of the whole machine). ``limit`` and
     ``sense``: typical limit of a measured one, and on which side of it trouble lies. ``words``: found by these, too.
+    ``asked``: ``wall`` where a person is asked which way the wall runs, and the axis follows from it.
     """
 
     id: str
@@ -37,6 +38,7 @@ class FindingKind(_Known):
     limit: float | None = None
     sense: Literal["above", "below"] | None = None
     words: str = ""
+    asked: Literal["wall"] | None = None
 
 
 class Fault(_Known):

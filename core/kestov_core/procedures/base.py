@@ -71,6 +71,8 @@ class Procedure:
     """What the registry, the command line and the server know of a procedure.
 
     ``analyse(context, data)`` takes a validated context and the bytes of the data file (None where it has none).
+    ``sets``: the setting that its advice changes, as the ledger names it before the axis (``steps``).
+    ``of_old(context, version)``: what a context kept by an earlier version of the core said, in today's words.
     """
 
     name: str
@@ -79,6 +81,8 @@ class Procedure:
     result: type[Result]
     analyse: Callable[[Any, bytes | None], Result]
     data: DataKind | None = None
+    sets: str | None = None
+    of_old: Callable[[dict[str, Any], str], dict[str, Any]] = lambda context, _: context
 
     def schema(self) -> dict[str, Any]:
         """JSON Schemas of input and result."""

@@ -1,12 +1,16 @@
-"""motor-current: phase current from the driver's reference voltage. I_peak = Vref / (gain * Rs), r.m.s. = peak / sqrt 2."""
+"""motor-current: phase current from the driver's reference voltage, or as the machine has it stored.
+
+I_peak = Vref / (gain * Rs), r.m.s. = peak / sqrt 2. Motors in parallel on one driver share its current.
+"""
 
 from __future__ import annotations
 
 import math
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from ..errors import BadInput
 from ..machine import Place
 from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, quadrature
 from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
@@ -26,38 +30,50 @@ class Share(Part):
 
 
 class MotorCurrentContext(Context):
-    """The reading at the driver. ``gain``: factor in the driver's data sheet; ``rated_a``: r.m.s. a phase."""
+    """The reading at the driver: ``reference_v``, ``sense_ohm`` and ``gain`` (factor in its data sheet), or
+    ``stored_rms_a`` where the current is a stored value. ``rated_a``: a motor's own rating, r.m.s. a phase.
 
-    reference_v: Positive
-    sense_ohm: Positive
-    gain: Positive
+    ``motors_on_driver``: in parallel each gets its share, in series each gets all.
+    """
+
+    reference_v: Positive | None = None
+    sense_ohm: Positive | None = None
+    gain: Positive | None = None
+    stored_rms_a: Positive | None = None
     rated_a: Positive
+    motors_on_driver: Annotated[int, Field(ge=1, le=4)] = 1
+    wiring: Literal["parallel", "series"] = "parallel"
     case_temperature_c: Finite | None = None
     resolution_v: Annotated[float, Field(ge=0)] = 0.01
     meter_u95_percent: Annotated[float, Field(ge=0, le=100)] = 1.0
     sense_u95_percent: Annotated[float, Field(ge=0, le=100)] = 2.0
+    stored_u95_percent: Annotated[float, Field(ge=0, le=100)] = 5.0
     limit_percent: Share = Share()
     axis: Place | None = None
 
+    @property
+    def share(self) -> float:
+        """Of the driver's current, what one motor gets."""
+        return 1 / self.motors_on_driver if self.wiring == "parallel" else 1.0
+
 
 class MotorCurrentResult(Result):
-    """Currents, and the share of the motor's rating. ``cautions`` stand at the step where they matter."""
+    """Currents of one motor, and their share of its rating. ``driver_rms_current``: what the driver gives to all on it.
+    ``cautions`` stand at the step where they matter.
+    """
 
     peak_current: Quantity
     rms_current: Quantity
     percent_of_rated: Quantity
+    driver_rms_current: Quantity
     cautions: list[str]
 
 
 def analyse(context: MotorCurrentContext, data: bytes | None = None) -> MotorCurrentResult:
     """Current, its share of the rating, and the reference to set instead where it is out."""
-    peak = context.reference_v / (context.gain * context.sense_ohm)
-    relative = quadrature(
-        U95_OF_STEP * context.resolution_v / context.reference_v,
-        context.meter_u95_percent / 100,
-        context.sense_u95_percent / 100,
-    )
-    rms = peak / math.sqrt(2)
+    driver_rms, relative = _driver_current(context)
+    rms = driver_rms * context.share
+    peak = rms * math.sqrt(2)
     share = 100 * rms / context.rated_a
     band = Limits(low=context.limit_percent.low, high=context.limit_percent.high)
     result = MotorCurrentResult(
@@ -65,13 +81,11 @@ def analyse(context: MotorCurrentContext, data: bytes | None = None) -> MotorCur
         peak_current=Quantity(value=peak, u95=peak * relative, unit="A"),
         rms_current=Quantity(value=rms, u95=rms * relative, unit="A"),
         percent_of_rated=Quantity(value=share, u95=share * relative, unit="%"),
-        cautions=[
-            "The board is live while you read: insulated tool, one hand, nothing metal hanging over it.",
-            "Adjust unpowered, then read again: a slip of the screwdriver takes the driver with it.",
-            "Never unplug a motor while its driver is powered.",
-        ],
+        driver_rms_current=Quantity(value=driver_rms, u95=driver_rms * relative, unit="A"),
+        cautions=_cautions(context),
     )
-    result.warn("single_reading", "One reading: read again after the adjustment and with the motor holding.")
+    if context.stored_rms_a is None:
+        result.warn("single_reading", "One reading: read again after the adjustment and with the motor holding.")
     hot = context.case_temperature_c
     if hot is not None and hot >= 80:
         result.cautions.append(
@@ -95,21 +109,64 @@ def analyse(context: MotorCurrentContext, data: bytes | None = None) -> MotorCur
     return result
 
 
+def _driver_current(context: MotorCurrentContext) -> tuple[float, float]:
+    """R.m.s. current a phase that the driver gives (A), and its relative u95."""
+    at_driver = {"reference_v": context.reference_v, "sense_ohm": context.sense_ohm, "gain": context.gain}
+    if context.stored_rms_a is not None:
+        if any(v is not None for v in at_driver.values()):
+            raise BadInput(
+                "out_of_range",
+                "stored_rms_a: give the stored current, or the reading at the driver, not both.",
+                "stored_rms_a",
+            )
+        return context.stored_rms_a, context.stored_u95_percent / 100
+    for name, value in at_driver.items():
+        if value is None:
+            raise BadInput(
+                "missing_field", f"{name}: enter it, or stored_rms_a where the machine stores the current.", name
+            )
+    assert context.reference_v is not None and context.sense_ohm is not None and context.gain is not None
+    relative = quadrature(
+        U95_OF_STEP * context.resolution_v / context.reference_v,
+        context.meter_u95_percent / 100,
+        context.sense_u95_percent / 100,
+    )
+    return context.reference_v / (context.gain * context.sense_ohm) / math.sqrt(2), relative
+
+
+def _cautions(context: MotorCurrentContext) -> list[str]:
+    never = "Never unplug a motor while its driver is powered."
+    if context.stored_rms_a is not None:
+        return ["Write down the old value before you change it; store it, and read it back.", never]
+    return [
+        "The board is live while you read: insulated tool, one hand, nothing metal hanging over it.",
+        "Adjust unpowered, then read again: a slip of the screwdriver takes the driver with it.",
+        never,
+    ]
+
+
 def _advise(result: MotorCurrentResult, context: MotorCurrentContext, share: float, relative: float) -> None:
     target = context.axis or "all"
     if result.verdict == "out_of_tolerance":
         low = share < context.limit_percent.low
         middle = (context.limit_percent.low + context.limit_percent.high) / 2
-        volts = context.reference_v * middle / share
+        stored = context.stored_rms_a is not None
+        value = (context.stored_rms_a or context.reference_v or 0.0) * middle / share
+        all_of = f" ({context.motors_on_driver} motors share it)" if context.share < 1 else ""
+        how = (
+            f" Store {value:.2f} A r.m.s.{all_of}, and read it back."
+            if stored
+            else f" Unpowered, set the reference to {value:.2f} V{all_of}, then read again."
+        )
         result.advice.append(
             Advice(
                 action="raise_current" if low else "lower_current",
                 target=target,
-                amount=Quantity(value=volts, u95=volts * relative, unit="V"),
+                amount=Quantity(value=value, u95=value * relative, unit="A" if stored else "V"),
                 direction="up" if low else "down",
                 reason=f"{share:.0f} % of the rating: "
                 + ("it loses steps when pushed." if low else "motor and driver run hot for nothing.")
-                + f" Unpowered, set the reference to {volts:.2f} V, then read again.",
+                + how,
                 expect=Quantity(value=middle, u95=middle * relative, unit="%"),
             )
         )
@@ -118,9 +175,14 @@ def _advise(result: MotorCurrentResult, context: MotorCurrentContext, share: flo
             Advice(
                 action="measure_again",
                 target=target,
-                reason="The limit lies inside the uncertainty: a meter with a finer step, and the sense resistor's figure from the board.",
+                reason="The limit lies inside the uncertainty: "
+                + (
+                    "read the reference at the driver as well, where there is one."
+                    if context.stored_rms_a is not None
+                    else "a meter with a finer step, and the sense resistor's figure from the board."
+                ),
             )
         )
 
 
-PROCEDURE = Procedure("motor-current", "Motor current", MotorCurrentContext, MotorCurrentResult, analyse)
+PROCEDURE = Procedure("motor-current", "Motor current", MotorCurrentContext, MotorCurrentResult, analyse, sets="current")

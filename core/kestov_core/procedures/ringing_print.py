@@ -1,18 +1,19 @@
 """ringing-print: frequency and damping of what rings, from the ripples after a printed corner.
 
 f = v * count / distance; damping by the logarithmic decrement of successive peaks. The shaper table is that of `resonance`.
+Ripples are motion across the wall they stand on: a wall along x shows the ringing of y.
 """
 
 from __future__ import annotations
 
 import math
-from typing import Annotated
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
 
 from ..errors import BadInput
-from ..machine import Place
+from ..machine import Kinematics, Place, across, whose_motion
 from ..quantities import Positive, Quantity, quadrature, t95
 from .base import Advice, Context, Finding, Part, Procedure, Result
 from .resonance import ModeFound, Shaped, ShaperName, least_smoothing, shapers_for
@@ -30,8 +31,14 @@ class Ripples(Part):
 
 
 class RingingPrintContext(Context):
-    """What was printed and counted. ``resolution_mm`` covers caliper, eye and ripple edge; 0.2 mm is typical."""
+    """What was printed and counted. ``resolution_mm`` covers caliper, eye and ripple edge; 0.2 mm is typical.
 
+    ``wall_runs``: the direction in which the wall with the ripples runs; the axis follows from it. ``axis`` may be given
+    where the wall is not known.
+    """
+
+    wall_runs: Literal["x", "y"] | None = None
+    kinematics: Kinematics | None = None
     speed_mm_s: Positive
     ripples: Annotated[list[Ripples], Field(min_length=1)]
     amplitudes_mm: list[Positive] = []
@@ -41,10 +48,26 @@ class RingingPrintContext(Context):
     smoothing_limit_mm: Positive = 0.12
     axis: Place | None = None
 
+    @property
+    def rings(self) -> Place | None:
+        """The axis whose ringing was counted; ``out_of_range`` where wall and axis contradict each other."""
+        if self.wall_runs is None:
+            return self.axis
+        if self.axis not in (None, across(self.wall_runs)):
+            raise BadInput(
+                "out_of_range", f"axis: {whose_motion(self.kinematics, self.wall_runs)} Leave it out.", "axis"
+            )
+        return across(self.wall_runs)
+
 
 class RingingPrintResult(Result):
-    """The damped frequency, the undamped where damping is known, and from where ripples count."""
+    """The damped frequency, the undamped where damping is known, and from where ripples count.
 
+    ``axis``: what rings; ``whose``: why it is this one, in words.
+    """
+
+    axis: Place | None = None
+    whose: str = ""
     frequency: Quantity
     undamped_frequency: Quantity | None = None
     damping_ratio: Quantity | None = None
@@ -67,7 +90,17 @@ def analyse(context: RingingPrintContext, data: bytes | None = None) -> RingingP
         effective = 1 / float((weight**2).sum())
         variance = float((weight * (f - mean) ** 2).sum()) / max(1 - 1 / effective, 1e-9)
         own = quadrature(own, t95(len(f) - 1) * math.sqrt(variance / effective))
-    result = RingingPrintResult(verdict="not_judged", frequency=Quantity(value=mean, u95=own, unit="Hz"))
+    result = RingingPrintResult(
+        verdict="not_judged",
+        axis=context.rings,
+        whose=whose_motion(context.kinematics, context.wall_runs) if context.wall_runs else "",
+        frequency=Quantity(value=mean, u95=own, unit="Hz"),
+    )
+    if context.rings is None:
+        result.warn(
+            "wall_not_told",
+            "Which way the wall runs was not told: ripples are motion across it, so a wall along X shows the ringing of Y.",
+        )
     if len(f) == 1:
         result.warn("single_reading", "One count only: count at another corner too, so that the spread is seen.")
     _ramp(context, result)
@@ -77,13 +110,13 @@ def analyse(context: RingingPrintContext, data: bytes | None = None) -> RingingP
         raise BadInput("too_few_rows", "Damping needs two peaks or more, one after the other.", "amplitudes_mm")
     _shape(context, result)
     result.findings.append(
-        Finding(finding="ringing_frequency", axis=context.axis, state="present", value=result.frequency)
+        Finding(finding="ringing_frequency", axis=context.rings, state="present", value=result.frequency)
     )
     if len(f) == 1:
         result.advice.append(
             Advice(
                 action="print_again",
-                target=context.axis or "all",
+                target=context.rings or "all",
                 reason="Print the same corner at another speed: a spacing that grows with speed is a resonance, one that stays is not.",
             )
         )
@@ -112,7 +145,7 @@ def _shape(context: RingingPrintContext, result: RingingPrintResult) -> None:
         result.advice.append(
             Advice(
                 action="stiffen_first",
-                target=context.axis or "all",
+                target=context.rings or "all",
                 reason=f"First tension, play and drag: they raise the frequency. What is then left, {result.recommended.upper()} removes; "
                 "slowing down helps, too.",
             )
@@ -163,4 +196,13 @@ def _damping(context: RingingPrintContext, result: RingingPrintResult) -> None:
     )
 
 
-PROCEDURE = Procedure("ringing-print", "Ringing on a print", RingingPrintContext, RingingPrintResult, analyse)
+def _of_old(context: dict[str, Any], version: str) -> dict[str, Any]:
+    """Up to version 0.1 the axis was asked for, and what was told was the way the wall runs."""
+    if version.startswith("0.1.") and "wall_runs" not in context and context.get("axis") in ("x", "y"):
+        return {k: v for k, v in context.items() if k != "axis"} | {"wall_runs": context["axis"]}
+    return context
+
+
+PROCEDURE = Procedure(
+    "ringing-print", "Ringing on a print", RingingPrintContext, RingingPrintResult, analyse, of_old=_of_old
+)

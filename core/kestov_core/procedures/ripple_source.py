@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from ..machine import BELTS, Kinematics, Place, Transmission
+from ..machine import BELTS, Kinematics, Place, Transmission, across
 from ..quantities import Positive, Quantity
 from .base import Advice, Context, Finding, Part, Procedure, Result
 
@@ -49,6 +49,10 @@ _WORDS = {
     "drive_turn": "turn of the drive gear", "resonance": "resonance", "fan": "fan", "other_length": "another length",
     "other_timed": "something else that is timed",
 }  # fmt: skip
+#: Share of ringing on a wall that is motion across it (typical: about six in seven).
+ACROSS = 6 / 7
+#: How much likelier the motor's four-step cycle is just after drivers were changed (typical).
+_UNEVEN_DRIVER = 6.0
 #: How well a source's own period is known, as a share.
 _OWN = 0.004
 #: What each family keeps while only one speed was printed (typical caution).
@@ -94,12 +98,16 @@ class Machine(Part):
 
 
 class RippleSourceContext(Context):
-    """Along which axis the pattern runs, what was measured, on which machine. ``resolution_mm``: caliper and eye (typical)."""
+    """Along which direction the wall runs and the pattern repeats, what was measured, on which machine.
+
+    ``resolution_mm``: caliper and eye (typical). ``drivers_changed``: motor drivers were changed just before.
+    """
 
     direction: Direction
     observations: Annotated[list[Observation], Field(min_length=1)]
     resolution_mm: Annotated[float, Field(ge=0)] = 0.1
     machine: Machine
+    drivers_changed: bool = False
     axis: Place | None = None
 
 
@@ -271,13 +279,17 @@ def _weigh(context: RippleSourceContext, v: NDArray, d: NDArray, u: NDArray) -> 
     lengths = _lengths(context)
     counts = {s: sum(1 for n, _, _ in lengths if n == s) for s in _PRIOR}
     for source, place, period in lengths:
-        add(source, "geometric", place, period, None, _OWN, _PRIOR[source] / counts[source])
-    modes = [(p, f) for p, fs in context.machine.modes_hz.items() for f in fs if _shakes(p, context.direction)]
-    for place, hz in modes:
-        add("resonance", "timed", place, None, hz, 0.04, _PRIOR["resonance"] / len(modes))
+        share = _PRIOR[source] / counts[source]
+        if source == "four_step_cycle" and context.drivers_changed:
+            share *= _UNEVEN_DRIVER
+        add(source, "geometric", place, period, None, _OWN, share)
+    known = 0.0
+    for place, hz, share in _ringing(context):
+        known += share
+        add("resonance", "timed", place, None, hz, 0.04, _PRIOR["resonance"] * share)
     for hz in context.machine.fans_hz:
         add("fan", "timed", None, None, hz, 0.05, _PRIOR["fan"] / len(context.machine.fans_hz))
-    rows += _anything(v, d, u, resonance_known=bool(modes))
+    rows += _anything(v, d, u, unknown=1 - known)
     total = math.fsum(w for w, _ in rows) or 1.0
     for w, s in rows:
         s.probability = w / total
@@ -294,12 +306,32 @@ def _keep_open(sources: list[Source]) -> None:
         s.probability *= kept / timed if s.family == "timed" else (1 - kept) / (1 - timed)
 
 
-def _shakes(place: str, direction: str) -> bool:
-    return place == direction or (place in ("a", "b") and direction in ("x", "y"))
+def _ringing(context: RippleSourceContext) -> list[tuple[Place, float, float]]:
+    """Known modes that can ripple this wall: place, frequency, share of all ringing on such walls.
+
+    Ripples are as a rule motion across the wall; an axis along it that rings waves its speed, and so the flow. What
+    moves both (crossed belts, towers) does either.
+    """
+    direction = context.direction
+    shares: dict[str, float] = (
+        {direction: 1.0} if direction == "z" else {across(direction): ACROSS, direction: 1 - ACROSS}
+    )
+    modes = {p: fs for p, fs in context.machine.modes_hz.items() if fs}
+    if direction != "z":
+        both = [p for p in modes if p in ("a", "b", "t1", "t2", "t3")]
+        own = [p for p in modes if p in shares]
+        # Measured along the diagonals and along the axes: the same springs, seen twice.
+        shares = {p: shares[p] for p in own} if own else {p: 1 / len(both) for p in both}
+        if own and both:
+            shares = {p: 0.5 * s for p, s in shares.items()} | {p: 0.5 / len(both) for p in both}
+    return [(p, f, s / len(modes[p])) for p, s in shares.items() if p in modes for f in modes[p]]
 
 
-def _anything(v: NDArray, d: NDArray, u: NDArray, resonance_known: bool) -> list[tuple[float, Source]]:  # type: ignore[type-arg]
-    """Some unknown length, some unknown frequency: each alike in its logarithm over four octaves and more."""
+def _anything(v: NDArray, d: NDArray, u: NDArray, unknown: float) -> list[tuple[float, Source]]:  # type: ignore[type-arg]
+    """Some unknown length, some unknown frequency: each alike in its logarithm over four octaves and more.
+
+    ``unknown``: share of ringing whose frequency is not known.
+    """
     import numpy as np
 
     def spread(expected: NDArray) -> float:  # type: ignore[type-arg]
@@ -312,7 +344,7 @@ def _anything(v: NDArray, d: NDArray, u: NDArray, resonance_known: bool) -> list
     lengths = np.exp(np.linspace(math.log(0.05), math.log(80), fine))
     hz = np.exp(np.linspace(math.log(4), math.log(400), fine))
     by_length, by_time = spread(lengths[:, None] * np.ones_like(v)), spread(v / hz[:, None])
-    timed = _PRIOR["other_timed"] + (0 if resonance_known else _PRIOR["resonance"])
+    timed = _PRIOR["other_timed"] + unknown * _PRIOR["resonance"]
     f = float((v / d).mean())
 
     def source(name: str, family: Family, period: float | None, frequency: float | None) -> Source:
@@ -328,7 +360,9 @@ def _anything(v: NDArray, d: NDArray, u: NDArray, resonance_known: bool) -> list
 
 
 def _say(result: RippleSourceResult, context: RippleSourceContext, timed: float) -> None:
-    axis = context.axis or context.direction
+    # A length belongs to the drive along the wall; what is timed is as a rule the ringing of the axis across it.
+    along: Place = context.direction
+    axis: Place = across(along) if result.family == "timed" and along != "z" else along
     best = result.sources[0]
     state: Literal["present", "absent", "unknown"] = "unknown"
     if result.speed_exponent is None:
@@ -350,7 +384,7 @@ def _say(result: RippleSourceResult, context: RippleSourceContext, timed: float)
         geometric = "present"
     elif result.family == "timed":
         geometric = "absent"
-    result.findings.append(Finding(finding="pattern_is_geometric", axis=axis, state=geometric, value=result.spacing))
+    result.findings.append(Finding(finding="pattern_is_geometric", axis=along, state=geometric, value=result.spacing))
     result.advice.append(Advice(action="check", target=best.axis or axis, reason=best.check))
 
 

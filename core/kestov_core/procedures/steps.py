@@ -234,4 +234,4 @@ def _advise(result: StepsResult, context: StepsContext, limit: float, u: float, 
         )
 
 
-PROCEDURE = Procedure("steps", "Steps and travel", StepsContext, StepsResult, analyse)
+PROCEDURE = Procedure("steps", "Steps and travel", StepsContext, StepsResult, analyse, sets="steps")
