@@ -30,7 +30,7 @@ def _check(axis: str, targets: list[float], low_mm: float, high_mm: float) -> No
 def _head(what: str, axis: str, feed: int) -> list[str]:
     return [
         f"; {what}",
-        f"; Before it runs: home the machine, nozzle and bed cold, nothing on the bed, hands out. Moves only {axis.upper()}.",
+        f"; Before it runs: plate fitted and nothing else on it, nozzle and bed cold, home the machine, hands out. Moves only {axis.upper()}.",
         "; Keep a finger on the power switch for the first pass.",
         "G21 ; millimetres",
         "G90 ; absolute",

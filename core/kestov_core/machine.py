@@ -15,6 +15,8 @@ from .quantities import Finite, Positive
 
 Kinematics = Literal["bed_slinger", "fixed_bed", "corexy", "delta", "belt_bed"]
 Turning = Literal["clockwise", "anticlockwise"]
+#: How a tensioner is moved: a screw is turned; a slider goes away from its belt (tighter) or toward it (slacker).
+Moving = Literal["clockwise", "anticlockwise", "away", "toward"]
 TensionerKind = Literal["threaded_idler", "threaded_clamp", "sprung_lock", "slider"]
 
 #: Every place a finding or a component can have (field ``axis``).
@@ -66,12 +68,29 @@ class Span(Model):
 
 
 class Tensioner(Model):
-    """How a belt is tightened. ``tighten`` is the direction seen from the screw's head."""
+    """How a belt is tightened. ``tighten`` is the direction seen from the screw's head.
+
+    ``relief``: a screw that slackens when it is turned in (clockwise), as beside some springs; turning it out tightens.
+    """
 
     kind: TensionerKind = "threaded_idler"
     thread_pitch_mm: Positive | None = None
     wrap_deg: Annotated[float, Field(gt=0, le=360)] = 180.0
     tighten: Turning = "clockwise"
+    relief: bool = False
+
+    @property
+    def unit(self) -> Literal["mm", "turns"]:
+        """What it is moved by: sliders and sprung locks by hand, in mm; what has a screw that sets it, in turns."""
+        return "mm" if self.kind in ("slider", "sprung_lock") and not self.relief else "turns"
+
+    def moved(self, tighter: bool) -> Moving:
+        """Which way it is moved to tighten, or to slacken."""
+        if self.unit == "mm":
+            return "away" if tighter else "toward"
+        tighten = "anticlockwise" if self.relief else self.tighten
+        other: Turning = "anticlockwise" if tighten == "clockwise" else "clockwise"
+        return tighten if tighter else other
 
 
 class Drive(Model):
@@ -190,12 +209,12 @@ def newtons_per_turn(tensioner: Tensioner, axial_stiffness_n: float, loop_length
     ``threaded_idler`` (the screw moves an idler round which the belt wraps): EA 2 p sin(wrap/2) / loop.
     ``threaded_clamp`` (the screw draws a belt end): EA p / loop.
     ``slider`` and ``sprung_lock`` have no thread that sets the tension: here it is per mm of slider travel,
-    i.e. as a threaded idler of 1 mm pitch.
+    i.e. as a threaded idler of 1 mm pitch. With a relief screw it is per turn of that, counted as it tightens.
     """
     ea_per_mm = axial_stiffness_n / loop_length_mm
     if tensioner.kind == "threaded_clamp":
         return ea_per_mm * _pitch(tensioner)
-    travel = 1.0 if tensioner.kind in ("slider", "sprung_lock") else _pitch(tensioner)
+    travel = 1.0 if tensioner.unit == "mm" else _pitch(tensioner)
     return ea_per_mm * 2 * travel * math.sin(math.radians(tensioner.wrap_deg) / 2)
 
 

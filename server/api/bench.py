@@ -15,6 +15,7 @@ from django.utils import timezone
 from kestov_core.machine import (
     BeltTransmission,
     Kinematics,
+    Tensioner,
     across,
     axial_stiffness_typical,
     linear_density_typical,
@@ -487,16 +488,14 @@ def act(request: HttpRequest, printer_id: int, payload: Turn):
             "turns",
         )
     belt = printer.model.motion().belts()[payload.place]
-    tighten = belt.tensioner.tighten if belt.tensioner else "clockwise"
-    other = "anticlockwise" if tighten == "clockwise" else "clockwise"
-    slider = belt.tensioner is not None and belt.tensioner.kind in ("slider", "sprung_lock")
+    tensioner = belt.tensioner or Tensioner()
     Action.objects.create(
         printer=printer,
         case=case,
         place=payload.place,
         turns=payload.turns,
-        unit="mm" if slider else "turns",
-        direction=tighten if payload.turns > 0 else other,
+        unit=tensioner.unit,
+        direction=tensioner.moved(payload.turns > 0),
         advised=payload.advised,
         round=past[-1].number,
         note=payload.note.strip()[:300],
@@ -507,7 +506,7 @@ def act(request: HttpRequest, printer_id: int, payload: Turn):
         request.user,
         "turned",
         printer,
-        f"Belt {payload.place.upper()}: {payload.turns:+.2f} {'mm' if slider else 'turns'}",
+        f"Belt {payload.place.upper()}: {payload.turns:+.2f} {tensioner.unit}",
     )
     if printer.simulated is not None:
         after = simulator.turn(simulator.SimMachine.model_validate(printer.simulated), payload.place, payload.turns)

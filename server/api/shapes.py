@@ -62,6 +62,7 @@ class ConditionOut(Schema):
     reason: str
     axes: list[AxisOut]
     places: list[PlaceOut]
+    doubts: list[PlaceOut]
 
 
 class CaseBrief(Schema):
@@ -110,6 +111,7 @@ def condition_out(c: PrinterCondition, full: bool) -> ConditionOut:
         reason=c.reason,
         axes=[AxisOut(axis=a, condition=v) for a, v in c.axes.items()] if full else [],
         places=[PlaceOut.model_validate(p, from_attributes=True) for p in c.places] if full else [],
+        doubts=[PlaceOut.model_validate(p, from_attributes=True) for p in c.doubts] if full else [],
     )
 
 

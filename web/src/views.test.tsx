@@ -104,6 +104,7 @@ describe("a machine", () => {
     tagged_out: "",
     tagged_out_by: "",
     tagged_out_at: null,
+    looks: [],
   };
   const line = {
     at: "2026-03-01T09:00:00Z",
@@ -129,6 +130,19 @@ describe("a machine", () => {
   });
   it("says how the record begins where there is none", () => {
     expect(draw(<Machine />, known(printer), where)).toContain("The first measurement begins the record.");
+  });
+  it("is held for a danger on another of its model until somebody has looked", () => {
+    const look = { id: 4, danger: "Smoke or a burnt smell", on: "Carrick", case_id: 9, at: "2026-03-01T09:00:00Z" };
+    const held = { ...printer, condition: { ...condition, fitness: "look_first", reason: "smoke" }, looks: [look] };
+    const text = draw(<Machine />, known(held), where);
+    expect(text).toContain("Look first : smoke");
+    expect(text).toContain("On Carrick , of the same model: smoke or a burnt smell");
+    expect(text).toContain("It is unplugged");
+  });
+  it("lists what was changed since it was measured as in doubt, with the way to measure it", () => {
+    const doubt = { place: "x", condition: "not_known", why: "In doubt: X was set to 80.", procedure: "steps" };
+    const text = draw(<Machine />, known({ ...printer, condition: { ...condition, doubts: [doubt] } }), where);
+    expect(text).toContain("Does X travel as far as told? In doubt: X was set to 80. Measure it again");
   });
   it("says who tagged it out, and lets that be lifted", () => {
     const tagged = { ...printer, tagged_out: "Smoke", tagged_out_by: "Jory" };

@@ -12,7 +12,7 @@ import numpy as np
 from pydantic import Field
 
 from ..errors import BadInput
-from ..machine import PLACES, Tensioner, Turning, axial_stiffness_typical, newtons_per_turn
+from ..machine import PLACES, Moving, Tensioner, axial_stiffness_typical, newtons_per_turn
 from ..quantities import Finite, Limits, Positive, Quantity, Verdict, decide, quadrature, rounded, worst
 from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
 from .belt_pluck import Percent
@@ -64,7 +64,7 @@ class BeltOut(Part):
     id: str
     verdict: Verdict
     turns: Quantity | None = None
-    direction: Turning | None = None
+    direction: Moving | None = None
     tighten: bool | None = None
     newtons_per_turn: Quantity
     expect: Quantity
@@ -116,7 +116,7 @@ def analyse(context: BeltSetContext, data: bytes | None = None) -> BeltSetResult
     for i, belt in enumerate(belts):
         unsure = abs(moved[i]) * (gain[i].u95 or 0) / gain[i].value
         turned = steps[i] != 0
-        unit = _unit(belt.tensioner)
+        unit = belt.tensioner.unit
         up = bool(steps[i] > 0)
         result.belts.append(
             BeltOut(
@@ -127,7 +127,7 @@ def analyse(context: BeltSetContext, data: bytes | None = None) -> BeltSetResult
                 )
                 if turned
                 else None,
-                direction=_direction(belt.tensioner, up) if turned else None,
+                direction=belt.tensioner.moved(up) if turned else None,
                 tighten=up if turned else None,
                 newtons_per_turn=gain[i],
                 expect=Quantity(value=float(after[i]), u95=quadrature(own[i], unsure), unit="N"),
@@ -151,19 +151,10 @@ def _uncertainty(belt: BeltIn, tension: Quantity) -> tuple[float, float]:
     return own, (u95 if u95 is not None else quadrature(own, shared or 0.0))
 
 
-def _unit(tensioner: Tensioner) -> str:
-    return "mm" if tensioner.kind in ("slider", "sprung_lock") else "turns"
-
-
-def _direction(tensioner: Tensioner, up: bool) -> Turning:
-    other: Turning = "anticlockwise" if tensioner.tighten == "clockwise" else "clockwise"
-    return tensioner.tighten if up else other
-
-
 def _gain(context: BeltSetContext, i: int) -> Quantity:
     """N per turn (or per mm): theory joined to this printer's own rounds by inverse variance."""
     belt = context.belts[i]
-    unit = "N/mm" if _unit(belt.tensioner) == "mm" else "N/turn"
+    unit = "N/mm" if belt.tensioner.unit == "mm" else "N/turn"
     stiffness = belt.axial_stiffness_n or axial_stiffness_typical(6.0)[0]
     theory = newtons_per_turn(belt.tensioner, stiffness, belt.loop_length_mm)
     weight = 1 / (theory * max(context.axial_stiffness_u95_percent, 1.0) / 100) ** 2
@@ -251,7 +242,7 @@ def _steps(wanted: np.ndarray, gain: np.ndarray, coupling: float, belts: list[Be
     turned = wanted != 0
     moves = np.zeros(n)
     moves[turned] = np.linalg.solve(mixing[np.ix_(turned, turned)], wanted[turned])
-    most = np.array([MOST_MM if _unit(b.tensioner) == "mm" else MOST_TURNS for b in belts])
+    most = np.array([MOST_MM if b.tensioner.unit == "mm" else MOST_TURNS for b in belts])
     return np.asarray(np.clip(moves / gain, -most, most))
 
 

@@ -185,4 +185,6 @@ def _advise(result: MotorCurrentResult, context: MotorCurrentContext, share: flo
         )
 
 
-PROCEDURE = Procedure("motor-current", "Motor current", MotorCurrentContext, MotorCurrentResult, analyse, sets="current")
+PROCEDURE = Procedure(
+    "motor-current", "Motor current", MotorCurrentContext, MotorCurrentResult, analyse, sets="current"
+)

@@ -14,7 +14,8 @@ TENSIONERS = {
     "idler, left-hand": Tensioner(thread_pitch_mm=0.7, tighten="anticlockwise"),
     "clamp": Tensioner(kind="threaded_clamp", thread_pitch_mm=0.5),
     "slider": Tensioner(kind="slider"),
-    "sprung, slackened by its screw": Tensioner(kind="sprung_lock", tighten="anticlockwise"),
+    "sprung, locked by screws": Tensioner(kind="sprung_lock"),
+    "sprung, with a relief screw": Tensioner(kind="sprung_lock", thread_pitch_mm=0.5, relief=True),
 }
 
 
@@ -47,11 +48,17 @@ def advise(sim, target, u95=0.2, history=()):
 
 
 def follow(sim, advice):
-    """Turn as said: the direction is that of the screw's head, so which way tightens is the tensioner's own matter."""
+    """Do as said. A slider that goes away from its belt tightens it; a relief screw slackens when turned in; which way
+    another screw tightens is its own matter.
+    """
     for step in advice.belts:
         if step.turns:
             tensioner = sim.belts[step.id].tensioner
-            sign = 1 if step.direction == tensioner.tighten else -1
+            if step.turns.unit == "mm":
+                tighter = step.direction == "away"
+            else:
+                tighter = step.direction == ("anticlockwise" if tensioner.relief else tensioner.tighten)
+            sign = 1 if tighter else -1
             sim = turn(sim, step.id, sign * step.turns.value)
     return sim
 
@@ -64,6 +71,18 @@ class BeltSet(unittest.TestCase):
                     sim = machine(tensioner, start)
                     after = follow(sim, advise(sim, 30.0))
                     self.assertLess(abs(after.belts["a"].tension_n - 30), 0.8 * abs(start - 30))
+
+    def test_millimetres_have_no_clockwise(self):
+        for name, unit, ways in (
+            ("slider", "mm", {"away", "toward"}),
+            ("sprung, locked by screws", "mm", {"away", "toward"}),
+            ("sprung, with a relief screw", "turns", {"anticlockwise", "clockwise"}),
+        ):
+            steps = [advise(machine(TENSIONERS[name], start), 30.0).belts[0] for start in (14.0, 55.0)]
+            self.assertEqual({s.turns.unit for s in steps}, {unit})
+            self.assertEqual({s.direction for s in steps}, ways)
+        # Too slack: a relief screw is turned out.
+        self.assertEqual(advise(machine(TENSIONERS[name], 14.0), 30.0).belts[0].direction, "anticlockwise")
 
     @settings(max_examples=40, deadline=None)
     @given(

@@ -138,6 +138,77 @@ class LayerShift(unittest.TestCase):
         self.assertEqual(result.mechanisms[0].mechanism, "tooth_jump" if travel % 2 == 0 else "lost_cycles")
 
 
+class WhoseRipples(unittest.TestCase):
+    def weigh(self, modes, direction="x", kinematics="bed_slinger", **more):
+        walls = [{"speed_mm_s": v, "spacing_mm": v / 52.0, "u95_mm": 0.03} for v in (60, 120)]
+        machine = {"kinematics": kinematics, "transmissions": {"x": BELT, "y": BELT}, "modes_hz": modes}
+        return run("ripple-source", {"direction": direction, "observations": walls, "machine": machine, **more})
+
+    def test_ripples_are_as_a_rule_motion_across_the_wall(self):
+        result = self.weigh({"x": [52.0], "y": [52.0]})
+        chance = {s.axis: s.probability for s in result.sources if s.source == "resonance"}
+        self.assertAlmostEqual(chance["y"] / chance["x"], 6.0, places=3)
+        found = {f.finding: f.axis for f in result.findings}
+        self.assertEqual(found, {"pattern_follows_speed": "y", "pattern_is_geometric": "x"})
+        self.assertEqual(self.weigh({"x": [52.0], "y": [52.0]}, "y").sources[0].axis, "x")
+
+    def test_a_mode_along_the_wall_is_possible_but_seldom(self):
+        across = self.weigh({"y": [52.0]}).sources[0]
+        along = next(s for s in self.weigh({"x": [52.0]}).sources if s.source == "resonance")
+        self.assertEqual((across.source, across.axis), ("resonance", "y"))
+        self.assertLess(along.probability, across.probability)
+
+    def test_crossed_belts_shake_both_walls(self):
+        for direction in ("x", "y"):
+            result = self.weigh({"a": [52.0], "b": [70.0]}, direction, "corexy")
+            self.assertEqual((result.sources[0].source, result.sources[0].axis), ("resonance", "a"))
+
+    def test_drivers_just_changed_make_their_own_cycle_likelier(self):
+        walls = [{"speed_mm_s": v, "spacing_mm": 0.8, "u95_mm": 0.02} for v in (60, 120)]
+        machine = {"kinematics": "bed_slinger", "transmissions": {"x": BELT}}
+
+        def cycle(changed):
+            context = {"direction": "x", "observations": walls, "machine": machine, "drivers_changed": changed}
+            sources = run("ripple-source", context).sources
+            return next(s.probability for s in sources if s.source == "four_step_cycle")
+
+        self.assertGreater(cycle(True), cycle(False))
+
+
+class SharedCurrent(unittest.TestCase):
+    def read(self, **more):
+        at_driver = {} if "stored_rms_a" in more else {"reference_v": 1.0, "sense_ohm": 0.1, "gain": 5.0}
+        return run("motor-current", {"rated_a": 1.5, **at_driver, **more})
+
+    def test_motors_in_parallel_each_get_their_share(self):
+        # 1 V / (5 * 0.1 ohm) = 2 A peak, 1.414 A r.m.s.: 94 % of 1.5 A for one motor, 47 % for each of two.
+        one, two, series = self.read(), self.read(motors_on_driver=2), self.read(motors_on_driver=2, wiring="series")
+        self.assertAlmostEqual(one.percent_of_rated.value, 94.28, places=2)
+        self.assertAlmostEqual(two.percent_of_rated.value, 47.14, places=2)
+        self.assertAlmostEqual(series.percent_of_rated.value, 94.28, places=2)
+        self.assertAlmostEqual(two.driver_rms_current.value, one.rms_current.value)
+        # Followed, the advice brings each motor to the middle of the band.
+        volts = two.advice[0].amount.value
+        after = run(
+            "motor-current", {"rated_a": 1.5, "reference_v": volts, "sense_ohm": 0.1, "gain": 5, "motors_on_driver": 2}
+        )
+        self.assertAlmostEqual(after.percent_of_rated.value, 80.0, places=6)
+
+    def test_a_stored_current_needs_no_reference(self):
+        result = self.read(stored_rms_a=2.0)
+        self.assertEqual((result.verdict, result.advice[0].amount.unit), ("out_of_tolerance", "A"))
+        self.assertAlmostEqual(result.advice[0].amount.value, 1.2)
+        self.assertNotIn("live", " ".join(result.cautions))
+        for context, code, field in (
+            ({"rated_a": 1.0}, "missing_field", "reference_v"),
+            ({"rated_a": 1.0, "reference_v": 1.0, "sense_ohm": 0.1}, "missing_field", "gain"),
+            ({"rated_a": 1.0, "reference_v": 1.0, "stored_rms_a": 1.0}, "out_of_range", "stored_rms_a"),
+        ):
+            with self.assertRaises(BadInput) as e:
+                run("motor-current", context)
+            self.assertEqual((e.exception.code, e.exception.field), (code, field))
+
+
 class Steps(unittest.TestCase):
     def travelled(self, measured, **more):
         return run(

@@ -49,3 +49,24 @@ class RingingPrint(unittest.TestCase):
                 {"speed_mm_s": 80, "ripples": [{"count": 4, "distance_mm": 6}], "amplitudes_mm": [0.1, 0.2]},
             )
         self.assertEqual(e.exception.field, "amplitudes_mm")
+
+
+class WhoseRinging(unittest.TestCase):
+    def count(self, **more):
+        return run("ringing-print", {"speed_mm_s": 80, "ripples": [{"count": 4, "distance_mm": 8}], **more})
+
+    def test_a_wall_shows_the_axis_across_it(self):
+        for wall, axis in (("x", "y"), ("y", "x")):
+            result = self.count(wall_runs=wall)
+            self.assertEqual((result.axis, result.findings[0].axis), (axis, axis))
+        self.assertIn("the bed", self.count(wall_runs="x", kinematics="bed_slinger").whose)
+        self.assertIn("both belts", self.count(wall_runs="y", kinematics="corexy").whose)
+
+    def test_a_contradiction_is_refused_and_an_untold_wall_is_said(self):
+        with self.assertRaises(BadInput) as e:
+            self.count(wall_runs="x", axis="x")
+        self.assertEqual((e.exception.code, e.exception.field), ("out_of_range", "axis"))
+        self.assertEqual(self.count(wall_runs="x", axis="y").axis, "y")
+        untold = self.count()
+        self.assertIsNone(untold.axis)
+        self.assertIn("wall_not_told", [w.code for w in untold.warnings])

@@ -460,6 +460,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/looks/{look_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Tick that a held machine was looked at. Where the same was found, it is reported and tagged out, too.
+         */
+        post: operations["cases.look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/bench": {
         parameters: {
             query?: never;
@@ -991,7 +1011,7 @@ export interface paths {
         put?: never;
         /**
          * Made Wall
-         * @description A made picture of a wall that a simulated machine printed at 80 mm/s, aslant, with its marks set for a start.
+         * @description A made picture of a wall along ``place`` that a simulated machine printed at 80 mm/s, aslant, with its marks set.
          */
         post: operations["walls.made"];
         delete?: never;
@@ -1602,13 +1622,15 @@ export interface components {
              * Fitness
              * @enum {string}
              */
-            fitness: "fit" | "rough_only" | "in_service" | "tagged_out" | "not_known";
+            fitness: "fit" | "rough_only" | "in_service" | "look_first" | "tagged_out" | "not_known";
             /** Reason */
             reason: string;
             /** Axes */
             axes: components["schemas"]["AxisOut"][];
             /** Places */
             places: components["schemas"]["PlaceOut"][];
+            /** Doubts */
+            doubts: components["schemas"]["PlaceOut"][];
         };
         /**
          * Description
@@ -1776,6 +1798,8 @@ export interface components {
         /**
          * Tensioner
          * @description How a belt is tightened. ``tighten`` is the direction seen from the screw's head.
+         *
+         *     ``relief``: a screw that slackens when it is turned in (clockwise), as beside some springs; turning it out tightens.
          */
         Tensioner: {
             /**
@@ -1797,6 +1821,11 @@ export interface components {
              * @enum {string}
              */
             tighten: "clockwise" | "anticlockwise";
+            /**
+             * Relief
+             * @default false
+             */
+            relief: boolean;
         };
         /** Tile */
         Tile: {
@@ -1826,13 +1855,15 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "case" | "measure" | "instrument";
+            kind: "case" | "measure" | "look" | "instrument";
             /** Printer Id */
             printer_id?: number | null;
             /** Case Id */
             case_id?: number | null;
             /** Place */
             place?: string | null;
+            /** Procedure */
+            procedure?: string | null;
         };
         /** ComponentOut */
         ComponentOut: {
@@ -1864,6 +1895,25 @@ export interface components {
             /** Source */
             source: string;
         };
+        /**
+         * LookOut
+         * @description A look that this machine waits for: the danger on another of its model, where, and since when.
+         */
+        LookOut: {
+            /** Id */
+            id: number;
+            /** Danger */
+            danger: string;
+            /** On */
+            on: string;
+            /** Case Id */
+            case_id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
         /** PrinterOut */
         PrinterOut: {
             /** Id */
@@ -1890,6 +1940,8 @@ export interface components {
             tagged_out_by: string;
             /** Tagged Out At */
             tagged_out_at: string | null;
+            /** Looks */
+            looks: components["schemas"]["LookOut"][];
             /** Limits */
             limits: components["schemas"]["LimitOut"][];
             /** Components */
@@ -1963,6 +2015,8 @@ export interface components {
             placed: ("axis" | "belt" | "screw") | null;
             /** Words */
             words: string;
+            /** Asked */
+            asked: "wall" | null;
         };
         /** CheckBrief */
         CheckBrief: {
@@ -2461,6 +2515,12 @@ export interface components {
              */
             axis: string;
             /**
+             * Wall
+             * @default
+             * @enum {string}
+             */
+            wall: "" | "x" | "y";
+            /**
              * Since
              * @default
              */
@@ -2471,7 +2531,10 @@ export interface components {
              */
             words: string;
         };
-        /** ObservationIn */
+        /**
+         * ObservationIn
+         * @description ``wall``: which way the wall runs, for findings that are asked so; the axis follows from it.
+         */
         ObservationIn: {
             /** Finding */
             finding: string;
@@ -2480,6 +2543,12 @@ export interface components {
              * @default
              */
             axis: string;
+            /**
+             * Wall
+             * @default
+             * @enum {string}
+             */
+            wall: "" | "x" | "y";
             /**
              * State
              * @default present
@@ -2583,6 +2652,18 @@ export interface components {
             axis: string;
         };
         /**
+         * LookIn
+         * @description What a look at a machine of the same model has shown: done unplugged, and whether the same was found there.
+         */
+        LookIn: {
+            /** Unplugged */
+            unplugged: boolean;
+            /** Trouble */
+            trouble: boolean;
+            /** Found */
+            found: string;
+        };
+        /**
          * AtTarget
          * @description One target: means of the deviations from both sides, their standard deviations, and B_i (+ less -), mm.
          */
@@ -2668,6 +2749,9 @@ export interface components {
         /**
          * BeltPluckResult
          * @description Tension, pitch, and what was heard.
+         *
+         *     ``second_pitch``: what rings along (the belt's other run, its partner), and how loud beside the first; None where
+         *     nothing does. ``or_else``: the other reading where two stay possible (then ``octave_doubt`` is warned of).
          */
         BeltPluckResult: {
             /**
@@ -2698,6 +2782,10 @@ export interface components {
             plucks: components["schemas"]["PluckHeard"][];
             /** Partials */
             partials: components["schemas"]["PartialHeard"][];
+            second_pitch?: components["schemas"]["Quantity"] | null;
+            /** Second Level Db */
+            second_level_db?: number | null;
+            or_else?: components["schemas"]["OtherReading"] | null;
         };
         /**
          * BeltTrackingResult
@@ -2786,6 +2874,8 @@ export interface components {
             /** Instruments */
             instruments: components["schemas"]["InstrumentOut"][];
             machine: components["schemas"]["Machine"];
+            /** Walls */
+            walls: components["schemas"]["WallAsked"][];
             /** Last */
             last: components["schemas"]["LastFigure"][];
         };
@@ -2991,7 +3081,8 @@ export interface components {
         };
         /**
          * MotorCurrentResult
-         * @description Currents, and the share of the motor's rating. ``cautions`` stand at the step where they matter.
+         * @description Currents of one motor, and their share of its rating. ``driver_rms_current``: what the driver gives to all on it.
+         *     ``cautions`` stand at the step where they matter.
          */
         MotorCurrentResult: {
             /**
@@ -3017,6 +3108,7 @@ export interface components {
             peak_current: components["schemas"]["Quantity"];
             rms_current: components["schemas"]["Quantity"];
             percent_of_rated: components["schemas"]["Quantity"];
+            driver_rms_current: components["schemas"]["Quantity"];
             /** Cautions */
             cautions: string[];
         };
@@ -3045,6 +3137,14 @@ export interface components {
             whole_teeth: number | null;
             /** Whole Cycles */
             whole_cycles: number | null;
+        };
+        /**
+         * OtherReading
+         * @description What the belt has if the other pitch that the sound allows is its own.
+         */
+        OtherReading: {
+            frequency: components["schemas"]["Quantity"];
+            tension: components["schemas"]["Quantity"];
         };
         /**
          * PartialHeard
@@ -3134,6 +3234,8 @@ export interface components {
         /**
          * RingingPrintResult
          * @description The damped frequency, the undamped where damping is known, and from where ripples count.
+         *
+         *     ``axis``: what rings; ``whose``: why it is this one, in words.
          */
         RingingPrintResult: {
             /**
@@ -3156,6 +3258,13 @@ export interface components {
              * @default []
              */
             findings: components["schemas"]["Finding"][];
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /**
+             * Whose
+             * @default
+             */
+            whose: string;
             frequency: components["schemas"]["Quantity"];
             undamped_frequency?: components["schemas"]["Quantity"] | null;
             damping_ratio?: components["schemas"]["Quantity"] | null;
@@ -3340,6 +3449,24 @@ export interface components {
             because: string;
         };
         /**
+         * WallAsked
+         * @description A wall by the way it runs, the axis whose ringing it shows, and why.
+         */
+        WallAsked: {
+            /**
+             * Runs
+             * @enum {string}
+             */
+            runs: "x" | "y";
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "x" | "y";
+            /** Words */
+            words: string;
+        };
+        /**
          * Heard
          * @description What the core hears in a recording so far.
          */
@@ -3442,7 +3569,7 @@ export interface components {
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
             turns?: components["schemas"]["Quantity"] | null;
             /** Direction */
-            direction?: ("clockwise" | "anticlockwise") | null;
+            direction?: ("clockwise" | "anticlockwise" | "away" | "toward") | null;
             /** Tighten */
             tighten?: boolean | null;
             newtons_per_turn: components["schemas"]["Quantity"];
@@ -3666,8 +3793,15 @@ export interface components {
         /**
          * RingingPrintContext
          * @description What was printed and counted. ``resolution_mm`` covers caliper, eye and ripple edge; 0.2 mm is typical.
+         *
+         *     ``wall_runs``: the direction in which the wall with the ripples runs; the axis follows from it. ``axis`` may be given
+         *     where the wall is not known.
          */
         RingingPrintContext: {
+            /** Wall Runs */
+            wall_runs?: ("x" | "y") | null;
+            /** Kinematics */
+            kinematics?: ("bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed") | null;
             /** Speed Mm S */
             speed_mm_s: number;
             /** Ripples */
@@ -3749,7 +3883,9 @@ export interface components {
         };
         /**
          * RippleSourceContext
-         * @description Along which axis the pattern runs, what was measured, on which machine. ``resolution_mm``: caliper and eye (typical).
+         * @description Along which direction the wall runs and the pattern repeats, what was measured, on which machine.
+         *
+         *     ``resolution_mm``: caliper and eye (typical). ``drivers_changed``: motor drivers were changed just before.
          */
         RippleSourceContext: {
             /**
@@ -3765,6 +3901,11 @@ export interface components {
              */
             resolution_mm: number;
             machine: components["schemas"]["Machine"];
+            /**
+             * Drivers Changed
+             * @default false
+             */
+            drivers_changed: boolean;
             /** Axis */
             axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
         };
@@ -3923,17 +4064,33 @@ export interface components {
         };
         /**
          * MotorCurrentContext
-         * @description The reading at the driver. ``gain``: factor in the driver's data sheet; ``rated_a``: r.m.s. a phase.
+         * @description The reading at the driver: ``reference_v``, ``sense_ohm`` and ``gain`` (factor in its data sheet), or
+         *     ``stored_rms_a`` where the current is a stored value. ``rated_a``: a motor's own rating, r.m.s. a phase.
+         *
+         *     ``motors_on_driver``: in parallel each gets its share, in series each gets all.
          */
         MotorCurrentContext: {
             /** Reference V */
-            reference_v: number;
+            reference_v?: number | null;
             /** Sense Ohm */
-            sense_ohm: number;
+            sense_ohm?: number | null;
             /** Gain */
-            gain: number;
+            gain?: number | null;
+            /** Stored Rms A */
+            stored_rms_a?: number | null;
             /** Rated A */
             rated_a: number;
+            /**
+             * Motors On Driver
+             * @default 1
+             */
+            motors_on_driver: number;
+            /**
+             * Wiring
+             * @default parallel
+             * @enum {string}
+             */
+            wiring: "parallel" | "series";
             /** Case Temperature C */
             case_temperature_c?: number | null;
             /**
@@ -3951,6 +4108,11 @@ export interface components {
              * @default 2
              */
             sense_u95_percent: number;
+            /**
+             * Stored U95 Percent
+             * @default 5
+             */
+            stored_u95_percent: number;
             /**
              * @default {
              *       "low": 60,
@@ -5318,6 +5480,32 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseOut"];
+                };
+            };
+        };
+    };
+    "cases.look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                look_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

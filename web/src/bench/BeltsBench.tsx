@@ -148,6 +148,12 @@ function amount(b: BeltAdvice): string {
   return b.turns.unit === "mm" ? `${b.turns.value.toFixed(1)} mm` : turns(b.turns.value);
 }
 
+/** Which way: a screw by its turning, a slider away from its belt or toward it. */
+function way(b: BeltAdvice): string {
+  if (b.direction === "away") return "away from the belt";
+  return b.direction === "toward" ? "toward the belt" : (b.direction ?? "");
+}
+
 function ToDo({
   printerId,
   caseId,
@@ -228,8 +234,7 @@ function ToDo({
           return (
             <li key={b.id}>
               <p className="text-[24px] leading-snug font-bold">
-                {b.id.toUpperCase()}, {where}: {amount(b)}{" "}
-                {b.turns!.unit === "mm" ? (b.tighten ? "tighter" : "slacker") : b.direction}.
+                {b.id.toUpperCase()}, {where}: {amount(b)} {way(b)}.
               </p>
               <p className="text-ink2">
                 This machine gives {(b.newtons_per_turn.value * gain.factor).toPrecision(2)} {gain.unit}. Expect{" "}
@@ -240,7 +245,8 @@ function ToDo({
         })}
       </ol>
       <p className="text-[15px] text-ink2">
-        Loosen the lock, turn, lock again, run the axis once end to end. Stop if a printed part creaks.
+        Loosen the lock, {order.some((b) => b.turns!.unit === "turns") ? "turn" : "help the slider by hand"}, lock
+        again, run the axis once end to end. Stop if a printed part creaks.
       </p>
       <ErrorNote error={turn.error} />
       {otherwise ? (

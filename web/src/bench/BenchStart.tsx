@@ -109,7 +109,7 @@ function EntryLine({ entry, bench, query }: { entry: Entry; bench: Schemas["Benc
           return (
             <Link key={place} to={entry.path(bench.printer_id, place) + query} className={LINK}>
               <span className="sr-only">{entry.question(place)}</span>
-              <b>{place === "all" ? "This print" : place.toUpperCase()}</b>
+              <b>{entry.label?.(place) ?? (place === "all" ? "This print" : place.toUpperCase())}</b>
               <span className="text-[15px] text-ink2">
                 {last ? (
                   <>

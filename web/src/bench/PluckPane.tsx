@@ -141,15 +141,15 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
           <ol className="grid content-start gap-2 text-[18px]">
             <li>
               <b className="mr-2 font-mono">1</b>
-              {belt.head_at
-                ? "Head to the position of the sketch; hold it there."
-                : "Head still, belt free over the whole span."}
+              Motors off. Move the head once to and fro by hand, slowly, so that the runs even out; then{" "}
+              {belt.head_at ? "to the position of the sketch" : "leave it, belt free over the whole span"}.
             </li>
             <li>
               <b className="mr-2 font-mono">2</b>Microphone within a hand of the <b>{belt.span_name || "lit span"}</b>.
             </li>
             <li>
-              <b className="mr-2 font-mono">3</b>Pluck it like a string, five times, a second apart. Let it ring.
+              <b className="mr-2 font-mono">3</b>Lay a finger on the belt's other run: it rings along. Pluck this one
+              like a string, five times, a second apart.
             </li>
             <li>
               <Field
@@ -185,7 +185,7 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
       )}
       {recording ? null : (
         <Caution>
-          Keep fingers clear of the beam: it can move while motors are on. Pluck with motors holding, not moving.
+          Motors off while a hand is in the frame, and slowly by hand: a motor that is pushed makes current.
         </Caution>
       )}
       <ErrorNote error={take.error} />
@@ -310,7 +310,12 @@ export function Heard({ capture }: { capture: Schemas["CaptureOut"] }) {
       {view.data ? (
         <>
           <Waveform low={view.data.low} high={view.data.high} seconds={view.data.seconds} plucks={found.plucks} />
-          <SpectrumPlot view={view.data} partials={found.partials} name={`belt-${capture.place}-spectrum`} />
+          <SpectrumPlot
+            view={view.data}
+            partials={found.partials}
+            second={found.second_pitch?.value ?? null}
+            name={`belt-${capture.place}-spectrum`}
+          />
         </>
       ) : (
         <p className="text-ink2">Drawing the sound …</p>
@@ -318,7 +323,29 @@ export function Heard({ capture }: { capture: Schemas["CaptureOut"] }) {
       <p>
         Pitch <b className="font-mono">{sentence(found.frequency, me)}</b> from{" "}
         {found.plucks.filter((p) => p.used).length} plucks, freed of stiffness.
+        {found.second_pitch ? (
+          <>
+            {" "}
+            Beside it rings <b className="font-mono">{found.second_pitch.value.toFixed(1)} Hz</b>
+            {found.second_level_db != null && found.second_level_db < 0
+              ? `, ${Math.abs(found.second_level_db).toFixed(0)} dB lower`
+              : ""}
+            : another run or the other belt.
+          </>
+        ) : null}
       </p>
+      {found.or_else ? (
+        <div className="grid grid-cols-2 gap-3 border-l-[5px] border-watch pl-3">
+          <p>
+            Either <b className="font-mono">{sentence(found.tension, me)}</b>
+            <span className="block text-[15px] text-ink2">at {found.frequency.value.toFixed(1)} Hz</span>
+          </p>
+          <p>
+            or <b className="font-mono">{sentence(found.or_else.tension, me)}</b>
+            <span className="block text-[15px] text-ink2">at {found.or_else.frequency.value.toFixed(1)} Hz</span>
+          </p>
+        </div>
+      ) : null}
       {bad.map((p) => (
         <p key={p.at_s} className="text-[15px] text-off">
           ✕ at {p.at_s.toFixed(1)} s: {p.why_not}

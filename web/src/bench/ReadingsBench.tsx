@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, got, newKey, type Schemas, send } from "../api/client";
-import { Button, Caution, ErrorNote, Field, INPUT, Loading, Steps } from "../kit/bits";
+import { Button, Caution, Choices, ErrorNote, Field, INPUT, Loading, Steps } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 import { ReadingsField, type Row } from "../kit/ReadingsField";
 import { Sketch } from "../kit/Sketch";
@@ -40,7 +40,7 @@ export function ReadingsBench() {
 function Readings({
   form,
   procedure,
-  place,
+  place: asked,
   id,
   bench,
 }: {
@@ -53,11 +53,14 @@ function Readings({
   const client = useQueryClient();
   const [search] = useSearchParams();
   const caseId = search.get("case") ? Number(search.get("case")) : null;
+  // Which wall is asked; what it shows is worked out and said.
+  const [wall, setWall] = useState(() => bench.walls.find((w) => w.axis === asked) ?? bench.walls[0]!);
+  const place = form.byWall ? wall.axis : asked;
   const belt = bench.belts.find((b) => b.place === place);
-  const store = `readings-${id}-${procedure}-${place}`;
+  const store = `readings-${id}-${procedure}-${asked}`;
   // Typed readings outlive a reload and a dropped network.
   const [rows, setRows] = useState<Row[]>(() => JSON.parse(sessionStorage.getItem(store) ?? "[]"));
-  const kept = `settings-${id}-${procedure}-${place}`;
+  const kept = `settings-${id}-${procedure}-${asked}`;
   const [texts, setTexts] = useState<Record<string, string>>(() => {
     const before = JSON.parse(localStorage.getItem(kept) ?? "{}");
     return Object.fromEntries(
@@ -74,10 +77,11 @@ function Readings({
     queryKey: ["printer", id],
     queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
   });
+  const shown = form.settings.filter((s) => !s.when || texts[s.when[0]] === s.when[1]);
   const settings = Object.fromEntries(
-    form.settings.map((s) => [s.name, parseFigure(texts[s.name] ?? "") ?? undefined]),
+    shown.filter((s) => !s.choice).map((s) => [s.name, parseFigure(texts[s.name] ?? "") ?? undefined]),
   );
-  const missing = form.settings.find((s) => !s.optional && !s.choice && settings[s.name] === undefined);
+  const missing = shown.find((s) => !s.optional && !s.choice && settings[s.name] === undefined);
   const practice = useMutation({
     mutationFn: () =>
       got(
@@ -126,11 +130,31 @@ function Readings({
         </h1>
         <div className="grid gap-4 sm:grid-cols-[180px_1fr]">
           {printer.data ? (
-            <Sketch description={printer.data.description} lit={belt ? place : null} note={form.how[0]} plain={!belt} />
+            <Sketch
+              description={printer.data.description}
+              lit={belt && !form.byWall ? place : null}
+              note={form.how[0]}
+              plain={!belt}
+              wall={form.byWall ? wall.runs : null}
+            />
           ) : null}
           <Steps lines={form.how} />
         </div>
         <Caution>{form.caution}</Caution>
+        {form.byWall ? (
+          <div className="grid gap-2">
+            <Choices
+              label="Which wall carries the ripples?"
+              options={bench.walls.map((w) => ({
+                value: w.runs,
+                label: w.runs === "x" ? "It runs left to right (X)" : "It runs front to back (Y)",
+              }))}
+              value={wall.runs}
+              onChange={(runs) => setWall(bench.walls.find((w) => w.runs === runs)!)}
+            />
+            <p className="text-[17px]">{wall.words}</p>
+          </div>
+        ) : null}
         <div className="grid gap-3 sm:grid-cols-3">
           <InstrumentChoice
             instruments={bench.instruments}
@@ -138,7 +162,7 @@ function Readings({
             value={instrument}
             onChange={setInstrument}
           />
-          {form.settings.map((s) => (
+          {shown.map((s) => (
             <Field key={s.name} label={s.label} hint={s.hint}>
               {(fid, note) =>
                 s.choice ? (

@@ -48,6 +48,7 @@ function Ripples({ id, place, bench }: { id: number; place: string; bench: Schem
   const [speed, setSpeed] = useState("80");
   const [resolution, setResolution] = useState("0.1");
   const [texts, setTexts] = useState<Record<string, string>>({});
+  const [driversChanged, setDriversChanged] = useState(false);
   const [key, setKey] = useState(newKey);
   useEffect(() => sessionStorage.setItem(store, JSON.stringify(rows)), [rows, store]);
   const printer = useQuery({
@@ -91,7 +92,7 @@ function Ripples({ id, place, bench }: { id: number; place: string; bench: Schem
               ...photos.map((p) => ({ speed_mm_s: p.speed_mm_s, spacing_mm: p.spacing.value, u95_mm: p.spacing.u95 })),
             ],
             machine: { ...bench.machine, ...more },
-            axis: place,
+            drivers_changed: driversChanged,
           },
         }),
         key,
@@ -110,7 +111,9 @@ function Ripples({ id, place, bench }: { id: number; place: string; bench: Schem
           {bench.printer}: what makes the pattern along {place.toUpperCase()}?
         </h1>
         <div className="grid gap-4 sm:grid-cols-[150px_1fr]">
-          {printer.data ? <Sketch description={printer.data.description} plain /> : null}
+          {printer.data ? (
+            <Sketch description={printer.data.description} plain wall={place === "x" || place === "y" ? place : null} />
+          ) : null}
           <Steps
             lines={[
               "Print one wall twice, at two speeds that differ by half or more.",
@@ -119,6 +122,13 @@ function Ripples({ id, place, bench }: { id: number; place: string; bench: Schem
             ]}
           />
         </div>
+        {bench.walls
+          .filter((w) => w.runs === place)
+          .map((w) => (
+            <p key={w.runs} className="text-[17px]">
+              {w.words} Teeth and turns belong to the drive along it.
+            </p>
+          ))}
         <Caution>Take the part off with a flexible plate first; a blade slips towards the hand.</Caution>
         {capture ? (
           <Button
@@ -197,7 +207,16 @@ function Ripples({ id, place, bench }: { id: number; place: string; bench: Schem
               </ul>
             ) : null}
             <details className="border-y border-hair py-2">
-              <summary className="min-h-11 cursor-pointer py-2 font-semibold">Fans and drive gears</summary>
+              <summary className="min-h-11 cursor-pointer py-2 font-semibold">Fans, drive gears, drivers</summary>
+              <label className="flex min-h-11 items-center gap-3">
+                <input
+                  type="checkbox"
+                  className="h-6 w-6 accent-[var(--ink)]"
+                  checked={driversChanged}
+                  onChange={(e) => setDriversChanged(e.target.checked)}
+                />
+                Motor drivers were changed just before
+              </label>
               <div className="grid gap-3 py-2 sm:grid-cols-3">
                 {MORE.map(([name, label, hint]) => (
                   <Field key={name} label={label} hint={hint}>

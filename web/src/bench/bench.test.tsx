@@ -6,6 +6,7 @@ import { Answer } from "./Answer";
 import { CATALOG, GROUPS, INSTRUMENTS } from "./catalog";
 import { type Bench, driveOf, FORMS } from "./forms";
 import { Ladder, spaced } from "./Ladder";
+import { ReadingsBench } from "./ReadingsBench";
 import { Plots, ResonanceBench } from "./ResonanceBench";
 import { order, ReversalBench } from "./ReversalBench";
 import { ReversalPlot } from "./ReversalPlot";
@@ -24,6 +25,10 @@ const bench = {
   belts: [],
   instruments: [],
   machine: { kinematics: "corexy", transmissions: { a: BELT, b: BELT, z1: { ...BELT, kind: "screw", lead_mm: 8 } } },
+  walls: [
+    { runs: "x", axis: "y", words: "The wall runs along X; it is Y that rings." },
+    { runs: "y", axis: "x", words: "The wall runs along Y; it is X that rings." },
+  ],
   last: [],
 } as unknown as Bench;
 const q = (value: number, u95: number, unit: string) => ({ value, u95, unit });
@@ -95,6 +100,40 @@ describe("forms", () => {
     const shift = FORMS["layer-shift"]!.context([], { shifts: 2.4 }, "all", undefined, bench, { progressive: "yes" });
     expect(shift).toMatchObject({ shifts: 2, progressive: true, drivers_changed: false, kinematics: "corexy" });
     expect(shift).toHaveProperty("axis", undefined);
+  });
+});
+
+describe("a wall shows the axis across it", () => {
+  const where = (place: string) => ({ path: `/b/1/ringing-print/${place}`, route: "/b/:id/:procedure/:place" });
+  const known: [unknown[], unknown][] = [[["bench", 1], bench]];
+  it("asks which wall, and says which axis that is", () => {
+    const text = draw(<ReadingsBench />, known, where("y"));
+    expect(text).toContain("Which wall carries the ripples?");
+    expect(text).toContain("The wall runs along X; it is Y that rings.");
+    expect(text).not.toContain("it is X that rings");
+  });
+  it("sends the wall, never an axis", () => {
+    const sent = FORMS["ringing-print"]!.context([{ count: 4 }], {}, "x", undefined, bench, {});
+    expect(sent).toEqual({ ripples: [{ count: 4 }], wall_runs: "y", kinematics: "corexy" });
+  });
+});
+
+describe("a motor's current", () => {
+  it("is told what shares the driver, and how it is wired", () => {
+    const form = FORMS["motor-current"]!;
+    const sent = (choice: string) =>
+      form.context([], { stored_rms_a: 1.2 }, "z", undefined, bench, { motors_on_driver: choice });
+    expect(sent("1")).toMatchObject({ motors_on_driver: 1, stored_rms_a: 1.2 });
+    expect(sent("2")).toMatchObject({ motors_on_driver: 2, wiring: "parallel" });
+    expect(sent("2s")).toMatchObject({ motors_on_driver: 2, wiring: "series" });
+  });
+  it("asks for the stored value or for the reference, not for both", () => {
+    const text = draw(<ReadingsBench />, [[["bench", 1], bench]], {
+      path: "/b/1/motor-current/x",
+      route: "/b/:id/:procedure/:place",
+    });
+    expect(text).toContain("Reference, V");
+    expect(text).not.toContain("Stored current, A");
   });
 });
 

@@ -12,6 +12,8 @@ export type Entry = {
   group: string;
   places: (b: Bench) => string[];
   path: (id: number, place: string) => string;
+  /** What the link is called, where it is not the place's own name. */
+  label?: (place: string) => string;
 };
 
 const typed = (procedure: string) => (id: number, place: string) => `/bench/${id}/${procedure}/${place}`;
@@ -71,7 +73,8 @@ export const CATALOG: Entry[] = [
   },
   {
     procedure: "ringing-print",
-    question: (p) => `What rings after a corner along ${named(p)}?`,
+    question: (p) => `What rings after a corner: ${named(p)}?`,
+    label: (p) => `Wall along ${p === "x" ? "Y" : "X"}`,
     short: "Count ripples after a corner",
     instrument: "caliper",
     minutes: 35,
@@ -82,6 +85,7 @@ export const CATALOG: Entry[] = [
   {
     procedure: "ripple-source",
     question: (p) => `What makes the pattern along ${named(p)}?`,
+    label: (p) => (p === "z" ? "From layer to layer" : `Wall along ${named(p)}`),
     short: "Measure a pattern, or photograph it",
     instrument: "caliper or camera",
     minutes: 10,

@@ -21,6 +21,8 @@ export type Setting = {
   /** Kept on this device for the machine: the next one need not type it again. */
   remember?: boolean;
   choice?: [string, string][];
+  /** Only asked while another choice stands so. */
+  when?: [string, string];
 };
 
 export type Form = {
@@ -41,6 +43,8 @@ export type Form = {
     bench: Bench,
     choices: Record<string, string>,
   ) => object;
+  /** The readings are those of a wall: which one is asked, the axis follows from it. */
+  byWall?: boolean;
   headline: (found: Found, belt: Belt | undefined) => Headline[];
   heading?: (found: Found) => string | undefined;
   /** Something to do before the readings. */
@@ -141,7 +145,8 @@ export const FORMS: Record<string, Form> = {
         : [],
   },
   "ringing-print": {
-    title: (p) => `Ripples along ${p.toUpperCase()}`,
+    title: () => "Ripples after a corner",
+    byWall: true,
     how: [
       "Light the wall from the side. Find a corner with echoes after it.",
       "Begin where the head has its full speed, past the ramp.",
@@ -165,11 +170,17 @@ export const FORMS: Record<string, Form> = {
       },
       { name: "resolution_mm", label: "Caliper and eye, mm", hint: "0.2 is typical.", start: () => "0.2" },
     ],
-    context: (ripples, s, axis) => ({ ...s, ripples, axis }),
+    context: (ripples, s, axis, _, bench) => ({
+      ...s,
+      ripples,
+      wall_runs: bench.walls.find((w) => w.axis === axis)?.runs,
+      kinematics: bench.kinematics,
+    }),
     headline: (f) => ("undamped_frequency" in f ? [{ quantity: f.frequency, words: "Rings at" }] : []),
     after: (c) =>
       "undamped_frequency" in c.found ? (
         <>
+          {c.found.whose ? <p className="text-[19px] font-semibold">{c.found.whose}</p> : null}
           {c.found.count_from_mm != null ? (
             <p>
               Count only from {c.found.count_from_mm.toFixed(1)} mm after the corner: before, the head is still speeding
@@ -274,8 +285,8 @@ export const FORMS: Record<string, Form> = {
   "motor-current": {
     title: (p) => `Current of motor ${p.toUpperCase()}`,
     how: [
-      "Board open, powered, motors idle. Black lead on the supply's minus.",
-      "Red lead, insulated to the tip, on the driver's reference point. Read the volts.",
+      "Is the current a stored value? Read it back and enter it; the board stays closed.",
+      "Else: board open, powered, motors idle. Black lead on the supply's minus; red lead, insulated to the tip, on the driver's reference point. Read the volts.",
       "Sense resistor and factor stand in the driver's data sheet, the rating on the motor.",
     ],
     instruments: /meter/,
@@ -284,19 +295,72 @@ export const FORMS: Record<string, Form> = {
     columns: [],
     least: 0,
     settings: [
-      { name: "reference_v", label: "Reference, V", hint: "As the meter shows it." },
-      { name: "sense_ohm", label: "Sense resistor, Ω", hint: "On the driver: R100 is 0.1 Ω.", remember: true },
-      { name: "gain", label: "Driver's factor", hint: "Peak current is V / (factor × Ω); data sheet.", remember: true },
+      {
+        name: "set_by",
+        label: "How is it set?",
+        hint: "By a screw at the driver, or as a stored value.",
+        choice: [
+          ["reference", "Reference at the driver"],
+          ["stored", "Stored value"],
+        ],
+        remember: true,
+      },
+      {
+        name: "stored_rms_a",
+        label: "Stored current, A",
+        hint: "R.m.s. a phase, as the machine tells it.",
+        when: ["set_by", "stored"],
+      },
+      { name: "reference_v", label: "Reference, V", hint: "As the meter shows it.", when: ["set_by", "reference"] },
+      {
+        name: "sense_ohm",
+        label: "Sense resistor, Ω",
+        hint: "On the driver: R100 is 0.1 Ω.",
+        remember: true,
+        when: ["set_by", "reference"],
+      },
+      {
+        name: "gain",
+        label: "Driver's factor",
+        hint: "Peak current is V / (factor × Ω); data sheet.",
+        remember: true,
+        when: ["set_by", "reference"],
+      },
+      {
+        name: "motors_on_driver",
+        label: "Motors on this driver",
+        hint: "Two screws often hang on one.",
+        choice: [
+          ["1", "One"],
+          ["2", "Two in parallel: half each"],
+          ["2s", "Two in series: all each"],
+        ],
+        remember: true,
+      },
       { name: "rated_a", label: "Motor's rating, A", hint: "R.m.s. a phase, on its label.", remember: true },
       { name: "case_temperature_c", label: "Motor's case, °C", hint: "After a print.", optional: true },
-      { name: "resolution_v", label: "Meter reads to, V", hint: "Its smallest step.", start: () => "0.01" },
+      {
+        name: "resolution_v",
+        label: "Meter reads to, V",
+        hint: "Its smallest step.",
+        start: () => "0.01",
+        when: ["set_by", "reference"],
+      },
     ],
-    context: (_, s, axis) => ({ ...s, axis }),
+    context: (_, s, axis, __, ___, choices) => ({
+      ...s,
+      axis,
+      motors_on_driver: choices.motors_on_driver === "1" ? 1 : 2,
+      wiring: choices.motors_on_driver === "2s" ? "series" : "parallel",
+    }),
     headline: (f) =>
       "rms_current" in f
         ? [
             { quantity: f.percent_of_rated, words: "Of the motor's rating", low: 60, high: 100 },
-            { quantity: f.rms_current, words: "R.m.s. current a phase" },
+            { quantity: f.rms_current, words: "R.m.s. current a phase, in each motor" },
+            ...(f.driver_rms_current.value !== f.rms_current.value
+              ? [{ quantity: f.driver_rms_current, words: "The driver gives, to all on it" }]
+              : []),
           ]
         : [],
     after: (c) =>

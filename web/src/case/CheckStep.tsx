@@ -29,7 +29,7 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
         const value = text ? parseFigure(text) : null;
         if (text && value === null) throw new Error(`“${text}” is not a figure.`);
         const axis = next.outcomes?.find((o) => o.finding === finding)?.axis ?? next.axis ?? "";
-        return { finding, axis, state: "present" as const, value, u95: null, note: "" };
+        return { finding, axis, wall: "" as const, state: "present" as const, value, u95: null, note: "" };
       });
       const words = [
         swap.changed ? `changed: ${swap.changed}` : "",

@@ -13,7 +13,14 @@ const AXES: [string, string][] = [
   ["z", "Up and down (Z)"],
 ];
 
-type Draft = { finding: string; axis: string; since: string; words: string };
+/** Echoes are asked by the wall they stand on: which axis rings follows from it, and is said. */
+const WALLS: [string, string][] = [
+  ["", "Not sure, or on all"],
+  ["x", "Runs left to right"],
+  ["y", "Runs front to back"],
+];
+
+type Draft = { finding: string; axis: string; wall?: "" | "x" | "y"; since: string; words: string };
 
 /** What somebody can say who only stands before the machine; the rest comes from checks. */
 const GROUPS = [
@@ -43,7 +50,7 @@ export function Report() {
     mutationFn: async () => {
       const made = await send<Schemas["CaseOut"]>(
         "/api/cases",
-        JSON.stringify({ printer_id: id, ...draft }),
+        JSON.stringify({ printer_id: id, ...draft, ...(byWall ? { axis: "" } : { wall: "" }) }),
         keys.current.report,
         "application/json",
       );
@@ -66,7 +73,10 @@ export function Report() {
       <Loading what="the form" />
     );
   const seen = findings.data.filter((f) => GROUPS.some(([group]) => group === f.group));
-  const danger = seen.find((f) => f.id === draft.finding)?.kind === "danger";
+  const chosen = seen.find((f) => f.id === draft.finding);
+  const danger = chosen?.kind === "danger";
+  const byWall = chosen?.asked === "wall";
+  const field = byWall ? "wall" : "axis";
   const set = (part: Partial<Draft>) => {
     keys.current.report = newKey();
     setDraft({ ...draft, ...part });
@@ -112,19 +122,21 @@ export function Report() {
         </Caution>
       ) : null}
       <fieldset>
-        <legend className="text-[15px] font-semibold">In which direction?</legend>
+        <legend className="text-[15px] font-semibold">
+          {byWall ? "On which wall do they stand?" : "In which direction?"}
+        </legend>
         <div className="mt-1 grid grid-cols-2 gap-2">
-          {AXES.map(([value, words]) => (
+          {(byWall ? WALLS : AXES).map(([value, words]) => (
             <label
               key={value}
               className="flex min-h-12 cursor-pointer items-center gap-2 rounded-[3px] border border-line px-3 has-checked:border-2 has-checked:border-ink has-checked:font-semibold"
             >
               <input
                 type="radio"
-                name="axis"
+                name={field}
                 value={value}
-                checked={draft.axis === value}
-                onChange={() => set({ axis: value })}
+                checked={(draft[field] ?? "") === value}
+                onChange={() => set({ [field]: value })}
                 className="h-5 w-5 accent-[var(--ink)]"
               />
               {words}

@@ -118,11 +118,11 @@ function Observed({ c, changed }: { c: Case; changed: (c: Case) => void }) {
 
 function useObserve(c: Case, changed: (c: Case) => void) {
   return useMutation({
-    mutationFn: (o: { finding: string; state: State; axis?: string }) =>
+    mutationFn: (o: { finding: string; state: State; axis?: string; wall?: "" | "x" | "y" }) =>
       got(
         api.POST("/api/cases/{case_id}/observations", {
           params: { path: { case_id: c.id } },
-          body: { axis: "", note: "", ...o },
+          body: { axis: "", wall: "", note: "", ...o },
         }),
       ),
     onSuccess: changed,
@@ -209,7 +209,11 @@ function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
     setText("");
   };
   const say = (state: State) => {
-    observe.mutate({ finding: chosen!.id, state, axis });
+    observe.mutate(
+      chosen!.asked === "wall"
+        ? { finding: chosen!.id, state, wall: axis as "" | "x" | "y" }
+        : { finding: chosen!.id, state, axis },
+    );
     setChosen(null);
   };
   return (
@@ -249,15 +253,30 @@ function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
         <div className="grid gap-2 border-l-[5px] border-go bg-well p-3" role="group" aria-label={chosen.label}>
           <b>{chosen.label}</b>
           {chosen.placed ? (
-            <Field label="Where?">
-              {(id) => (
-                <select id={id} className={INPUT} value={axis} onChange={(e) => setAxis(e.target.value)}>
+            <Field
+              label={chosen.asked === "wall" ? "On which wall?" : "Where?"}
+              hint={chosen.asked === "wall" ? "What rings is the axis across it; it is worked out." : undefined}
+            >
+              {(id, note) => (
+                <select
+                  id={id}
+                  aria-describedby={note}
+                  className={INPUT}
+                  value={axis}
+                  onChange={(e) => setAxis(e.target.value)}
+                >
                   <option value="">Not sure where</option>
-                  {placesFor(chosen.placed!, printer.data?.description).map((p) => (
-                    <option key={p} value={p}>
-                      {p.length < 3 ? p.toUpperCase() : p}
-                    </option>
-                  ))}
+                  {chosen.asked === "wall"
+                    ? (["x", "y"] as const).map((w) => (
+                        <option key={w} value={w}>
+                          {w === "x" ? "Runs left to right (X)" : "Runs front to back (Y)"}
+                        </option>
+                      ))
+                    : placesFor(chosen.placed!, printer.data?.description).map((p) => (
+                        <option key={p} value={p}>
+                          {p.length < 3 ? p.toUpperCase() : p}
+                        </option>
+                      ))}
                 </select>
               )}
             </Field>

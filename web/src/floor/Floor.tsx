@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import { api, got, type Schemas } from "../api/client";
+import { CATALOG } from "../bench/catalog";
 import { Button, ErrorNote, Loading, useKey } from "../kit/bits";
 import { ConditionMark, FitnessWords } from "../kit/Condition";
 import { Sketch } from "../kit/Sketch";
@@ -101,7 +102,9 @@ function MachineTile({ tile, technician }: { tile: Schemas["Tile"]; technician: 
 function lead(w: Schemas["Wanted"]): string {
   if (w.case_id) return `/cases/${w.case_id}`;
   if (w.kind === "instrument") return "/workshop";
-  return `/bench/${w.printer_id}/belts/${w.place}`;
+  if (w.kind === "look") return `/machines/${w.printer_id}`;
+  const entry = CATALOG.find((e) => e.procedure === w.procedure);
+  return entry ? entry.path(w.printer_id!, w.place!) : `/bench/${w.printer_id}/belts/${w.place}`;
 }
 
 function Wanted({ wanted }: { wanted: Schemas["Wanted"][] }) {
@@ -120,7 +123,13 @@ function Wanted({ wanted }: { wanted: Schemas["Wanted"][] }) {
                 <b className="block text-[20px] leading-snug">{w.title}</b>
                 <span className="text-ink2">{w.why}</span>
                 <Button next keyHint="1" className="mt-3 w-full" onClick={() => go(lead(w))}>
-                  {w.kind === "case" ? "Open the case" : w.kind === "measure" ? "Measure" : "Open"}
+                  {w.kind === "case"
+                    ? "Open the case"
+                    : w.kind === "measure"
+                      ? "Measure"
+                      : w.kind === "look"
+                        ? "Look at it"
+                        : "Open"}
                 </Button>
               </>
             ) : (

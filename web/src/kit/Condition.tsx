@@ -74,6 +74,7 @@ const FITNESS: Record<Fitness, { word: string; tone: string }> = {
   fit: { word: "Fit for use", tone: "var(--sound)" },
   rough_only: { word: "Rough work only", tone: "var(--off)" },
   in_service: { word: "In service", tone: "var(--watch)" },
+  look_first: { word: "Look first", tone: "var(--failed)" },
   tagged_out: { word: "Tagged out", tone: "var(--failed)" },
   not_known: { word: "Not known", tone: "var(--unknown)" },
 };

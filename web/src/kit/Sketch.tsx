@@ -1,6 +1,6 @@
 /** The machine sketch: a line drawing of the motion system made from its description; belts carry their condition. */
 import { type Condition, ConditionShape, TONE } from "./Condition";
-import { type Description, layout, type P2 } from "./motion";
+import { type Description, layout, type P2, wallOn } from "./motion";
 
 type Props = {
   description: Description;
@@ -10,6 +10,8 @@ type Props = {
   onPick?: (place: string) => void;
   className?: string;
   plain?: boolean;
+  /** A wall of a part on the bed, by the way it runs. */
+  wall?: "x" | "y" | null;
 };
 
 const path = (points: P2[]) => points.map(([x, y], i) => `${i ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`).join("");
@@ -22,9 +24,11 @@ export function Sketch({
   onPick,
   className = "",
   plain = false,
+  wall = null,
 }: Props) {
   const d = layout(description);
   const names = Object.keys(d.belts).map((p) => p.toUpperCase());
+  const part = wall ? wallOn(description.kinematics, wall) : null;
   const span = lit ? d.belts[lit]?.span : undefined;
   return (
     <svg
@@ -35,9 +39,11 @@ export function Sketch({
       strokeLinecap="round"
       role={onPick ? "group" : "img"}
       aria-label={
-        lit && note
-          ? `Sketch of the machine, belt ${lit.toUpperCase()} lit: ${note}`
-          : `Sketch of the machine with belts ${names.join(", ")}`
+        wall
+          ? `Sketch of the machine with a part on its bed; the wall that runs along ${wall.toUpperCase()} is lit, an arrow shows motion across it`
+          : lit && note
+            ? `Sketch of the machine, belt ${lit.toUpperCase()} lit: ${note}`
+            : `Sketch of the machine with belts ${names.join(", ")}`
       }
     >
       <g stroke="var(--line)" strokeWidth={3.5} opacity={0.55}>
@@ -97,7 +103,23 @@ export function Sketch({
       })}
       <path d={path(d.head)} fill="var(--sheet)" stroke="var(--ink)" strokeWidth={1.8} />
       {span ? <path d={path(span)} stroke="var(--go)" strokeWidth={6.5} /> : null}
-      {plain
+      {part ? (
+        <g stroke="var(--ink)" strokeWidth={1.6}>
+          {part.part.map((p) => (
+            <path key={path(p)} d={path(p)} fill="var(--sheet)" />
+          ))}
+          <path d={path(part.face)} fill="var(--go)" stroke="var(--go)" strokeWidth={2} />
+          <path d={path(part.arrow)} stroke="var(--ink)" strokeWidth={4} />
+          {[0, 1].map((end) => {
+            const [tip, tail] = end ? [part.arrow[1], part.arrow[0]] : part.arrow;
+            const long = Math.hypot(tip[0] - tail[0], tip[1] - tail[1]);
+            const [ux, uy] = [(tail[0] - tip[0]) / long, (tail[1] - tip[1]) / long];
+            const wing = (s: number): P2 => [tip[0] + 11 * ux - s * 6 * uy, tip[1] + 11 * uy + s * 6 * ux];
+            return <path key={end} d={`${path([wing(1), tip, wing(-1)])}Z`} fill="var(--ink)" strokeWidth={1} />;
+          })}
+        </g>
+      ) : null}
+      {plain || wall
         ? null
         : Object.entries(d.belts).map(([place, b]) => {
             const [x, y] = b.label;

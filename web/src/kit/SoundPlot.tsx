@@ -62,7 +62,18 @@ export function Waveform({
   );
 }
 
-export function SpectrumPlot({ view, partials, name }: { view: View; partials: Partial_[]; name: string }) {
+/** ``second``: the pitch of what rings along, marked hollow below the belt's own partials. */
+export function SpectrumPlot({
+  view,
+  partials,
+  second = null,
+  name,
+}: {
+  view: View;
+  partials: Partial_[];
+  second?: number | null;
+  name: string;
+}) {
   const svg = useRef<SVGSVGElement>(null);
   const [hover, setHover] = useState<number | null>(null);
   const f = view.frequency_hz;
@@ -80,7 +91,7 @@ export function SpectrumPlot({ view, partials, name }: { view: View; partials: P
         viewBox={`0 0 ${W} 182`}
         className="block w-full"
         role="img"
-        aria-label={`Spectrum up to ${top.toFixed(0)} hertz with ${partials.length} partials`}
+        aria-label={`Spectrum up to ${top.toFixed(0)} hertz with ${partials.length} partials${second ? `, and another run at ${second.toFixed(1)} hertz` : ""}`}
         fontFamily="var(--font-sans)"
         onPointerMove={(e) => {
           const r = e.currentTarget.getBoundingClientRect();
@@ -101,6 +112,25 @@ export function SpectrumPlot({ view, partials, name }: { view: View; partials: P
           dB
         </text>
         <path d={d} fill="none" stroke="var(--ink)" strokeWidth={1.3} />
+        {second
+          ? [1, 2, 3, 4].map((n) =>
+              n * second < top ? (
+                <g key={n}>
+                  <path
+                    d={`M${x(n * second)} ${y(-60)}l-4.5 -8h9z`}
+                    fill="var(--sheet)"
+                    stroke="var(--watch)"
+                    strokeWidth={1.6}
+                  />
+                  {n === 1 ? (
+                    <text x={x(second)} y={y(-60) - 12} textAnchor="middle" fontSize={12} fill="var(--ink2)">
+                      other run {second.toFixed(1)}
+                    </text>
+                  ) : null}
+                </g>
+              ) : null,
+            )
+          : null}
         {partials.slice(0, 7).map((p) => (
           <g key={p.n}>
             <path d={`M${x(p.frequency_hz)} 150v8`} stroke="var(--go)" strokeWidth={2.5} />

@@ -153,6 +153,24 @@ function belts(kinematics: Description["kinematics"]): Record<string, BeltPath> 
 
 const SCREWS: Record<string, P3> = { z1: [10, 80, 0], z2: [190, 80, 0], z3: [100, 158, 0], z4: [100, 4, 0] };
 
+/** A little part on the bed with one wall of it lit, and an arrow across that wall: whose motion its ripples are. */
+export function wallOn(k: Description["kinematics"], runs: "x" | "y"): { part: P2[][]; face: P2[]; arrow: [P2, P2] } {
+  const z = { bed_slinger: 26, delta: 14, belt_bed: 34, corexy: 60, fixed_bed: 60 }[k];
+  const [x0, x1, y0, y1, top] = k === "delta" ? [76, 126, 40, 84, z + 34] : [66, 136, 44, 108, z + 44];
+  const front = line([x0, y0, z], [x1, y0, z], [x1, y0, top], [x0, y0, top], [x0, y0, z]);
+  const right = line([x1, y0, z], [x1, y1, z], [x1, y1, top], [x1, y0, top], [x1, y0, z]);
+  const lid = line([x0, y0, top], [x1, y0, top], [x1, y1, top], [x0, y1, top], [x0, y0, top]);
+  const middle = (z + top) / 2;
+  return {
+    part: [front, right, lid],
+    face: runs === "x" ? front : right,
+    arrow:
+      runs === "x"
+        ? [at([(x0 + x1) / 2, y0 - 42, middle]), at([(x0 + x1) / 2, y0 + 30, middle])]
+        : [at([x1 - 34, (y0 + y1) / 2, middle]), at([x1 + 40, (y0 + y1) / 2, middle])],
+  };
+}
+
 /** Lay out a machine: only the belts and screws that its description names. */
 export function layout(d: Description): Drawn {
   const k = d.kinematics;

@@ -1,10 +1,11 @@
 /** One machine: the sketch as its map, condition by belt with the age of the evidence, limits, parts, and the record. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { api, got, type Schemas } from "../api/client";
+import { api, got, newKey, type Schemas, send } from "../api/client";
+import { CATALOG } from "../bench/catalog";
 import { KINEMATICS } from "../floor/Floor";
-import { Button, ErrorNote, Field, INPUT, Loading } from "../kit/bits";
+import { Button, Caution, Choices, ErrorNote, Field, INPUT, Loading } from "../kit/bits";
 import { ConditionMark, FitnessWords } from "../kit/Condition";
 import { ago, preferred, sentence } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
@@ -58,7 +59,15 @@ export function Machine() {
       </section>
       {technician ? (
         <div className="grid content-start gap-5">
+          {p.looks.length ? (
+            <section className="sheet grid gap-5">
+              {p.looks.map((look) => (
+                <Look key={look.id} look={look} name={p.name} printerId={id} />
+              ))}
+            </section>
+          ) : null}
           <Cases cases={p.open_cases} />
+          <Doubts printer={p} />
           <Belts printer={p} place={place} onPick={setPlace} />
           <Ledger printerId={id} className="sheet" />
           <Record id={id} place={place} />
@@ -66,6 +75,35 @@ export function Machine() {
         </div>
       ) : null}
     </div>
+  );
+}
+
+/** What was changed since it was measured: no trouble, but not known either until it is measured again. */
+function Doubts({ printer }: { printer: Schemas["PrinterOut"] }) {
+  const rows = printer.condition.doubts ?? [];
+  if (!rows.length) return null;
+  return (
+    <section className="sheet">
+      <h2>In doubt</h2>
+      <ul className="rows">
+        {rows.map((d) => {
+          const entry = CATALOG.find((e) => e.procedure === d.procedure);
+          return (
+            <li key={`${d.place}${d.procedure}`} className="grid gap-1 py-2">
+              <p>
+                <b>{entry ? entry.question(d.place) : d.place.toUpperCase()}</b>
+                <span className="block text-[16px] text-ink2">{d.why}</span>
+              </p>
+              {entry ? (
+                <Link to={entry.path(printer.id, d.place)} className="min-h-11 py-2">
+                  Measure it again
+                </Link>
+              ) : null}
+            </li>
+          );
+        })}
+      </ul>
+    </section>
   );
 }
 
@@ -231,6 +269,82 @@ function Parts({ printer }: { printer: Schemas["PrinterOut"] }) {
         </ul>
       </details>
     </section>
+  );
+}
+
+/** Held for a danger on another machine of its model: somebody looks, unplugged, and ticks what was found. */
+function Look({ look, name, printerId }: { look: Schemas["LookOut"]; name: string; printerId: number }) {
+  const client = useQueryClient();
+  const [unplugged, setUnplugged] = useState(false);
+  const [trouble, setTrouble] = useState<"yes" | "no" | "">("");
+  const [found, setFound] = useState("");
+  const key = useRef(newKey());
+  const done = useMutation({
+    mutationFn: () =>
+      send<Schemas["CaseOut"]>(
+        `/api/looks/${look.id}`,
+        JSON.stringify({ unplugged, trouble: trouble === "yes", found }),
+        key.current,
+        "application/json",
+      ),
+    onSuccess: () => {
+      client.invalidateQueries({ queryKey: ["printer", printerId] });
+      client.invalidateQueries({ queryKey: ["floor"] });
+    },
+    onError: () => {
+      key.current = newKey();
+    },
+  });
+  return (
+    <form
+      className="grid gap-3 border-l-[5px] border-failed pl-4"
+      onSubmit={(e) => {
+        e.preventDefault();
+        done.mutate();
+      }}
+    >
+      <h2 className="!text-[19px] !text-ink">Look first</h2>
+      <p>
+        On <Link to={`/cases/${look.case_id}`}>{look.on}</Link>, of the same model: {look.danger.toLowerCase()},{" "}
+        {ago(look.at)}. It may sit in {name}, too; nobody uses it until somebody has looked.
+      </p>
+      <Caution>Pull the plug first, let the supply discharge. The mains side is for a qualified person.</Caution>
+      <label className="flex min-h-11 items-center gap-3 text-[17px]">
+        <input
+          type="checkbox"
+          className="h-6 w-6 accent-[var(--ink)]"
+          checked={unplugged}
+          onChange={(e) => setUnplugged(e.target.checked)}
+        />
+        It is unplugged
+      </label>
+      <Choices
+        label="Is the same to be seen here?"
+        options={[
+          { value: "no", label: "No, sound here" },
+          { value: "yes", label: "Yes, here too" },
+        ]}
+        value={trouble}
+        onChange={(v) => setTrouble(v)}
+      />
+      <Field label="What was looked at, and found">
+        {(fid) => (
+          <input
+            id={fid}
+            className={INPUT}
+            value={found}
+            onChange={(e) => setFound(e.target.value)}
+            required
+            minLength={3}
+            maxLength={300}
+          />
+        )}
+      </Field>
+      <ErrorNote error={done.error} />
+      <Button type="submit" next className="justify-self-start" disabled={!unplugged || !trouble || done.isPending}>
+        {trouble === "yes" ? "Report it and tag out" : "Looked at, release it"}
+      </Button>
+    </form>
   );
 }
 

@@ -19,6 +19,7 @@ type BeltDraft = {
   kind: string;
   pitch: string;
   tighten: string;
+  relief: boolean;
   where: string;
   low: string;
   high: string;
@@ -49,11 +50,16 @@ const blank = (place: string): BeltDraft => ({
   kind: "threaded_idler",
   pitch: "0.7",
   tighten: "clockwise",
+  relief: false,
   where: "",
   low: "20",
   high: "50",
   source: "typical",
 });
+
+/** Whether a screw sets the tension; else the tensioner is moved by hand, in millimetres. */
+const hasScrew = (b: BeltDraft) =>
+  b.kind === "threaded_idler" || b.kind === "threaded_clamp" || (b.kind === "sprung_lock" && b.relief);
 
 function draftOf(model: Model): BeltDraft[] {
   return Object.entries(model.description.transmissions).flatMap(([place, t]) => {
@@ -71,6 +77,7 @@ function draftOf(model: Model): BeltDraft[] {
         kind: t.tensioner?.kind ?? "threaded_idler",
         pitch: text(t.tensioner?.thread_pitch_mm),
         tighten: t.tensioner?.tighten ?? "clockwise",
+        relief: t.tensioner?.relief ?? false,
         where: t.tensioner_place ?? "",
         low: text(limit?.low ?? 20),
         high: text(limit?.high ?? 50),
@@ -95,7 +102,12 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
   const set = (i: number, part: Partial<BeltDraft>) => setBelts(belts.map((b, j) => (j === i ? { ...b, ...part } : b)));
 
   function build(): Schemas["ModelIn"] {
-    const figure = (b: BeltDraft, key: keyof BeltDraft, label: string, needed: boolean): number | null => {
+    const figure = (
+      b: BeltDraft,
+      key: keyof Omit<BeltDraft, "relief">,
+      label: string,
+      needed: boolean,
+    ): number | null => {
       const text = b[key].trim();
       if (!text && !needed) return null;
       const v = parseFigure(text);
@@ -112,7 +124,7 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
     const limits: Schemas["LimitIn"][] = (model?.limits ?? []).filter((l) => l.what !== "tension");
     for (const b of belts) {
       const span = figure(b, "span_mm", "free span", false);
-      const slider = b.kind === "slider" || b.kind === "sprung_lock";
+      const relief = b.kind === "sprung_lock" && b.relief;
       const old = kept[b.place as keyof typeof kept];
       transmissions[b.place] = {
         ...(old && old.kind === "belt" ? old : {}),
@@ -123,8 +135,9 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
         spans: span ? [{ name: b.span_name || "free span", span_mm: span }] : [],
         tensioner: {
           kind: b.kind,
-          thread_pitch_mm: slider ? null : figure(b, "pitch", "thread pitch", true),
+          thread_pitch_mm: hasScrew(b) ? figure(b, "pitch", "thread pitch", true) : null,
           tighten: b.tighten,
+          relief,
           wrap_deg: 180,
         },
         tensioner_place: b.where,
@@ -148,7 +161,7 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
     kinematics,
     transmissions: Object.fromEntries(belts.map((b) => [b.place, { kind: "belt" }])),
   } as unknown as Schemas["Description"];
-  const input = (i: number, b: BeltDraft, key: keyof BeltDraft, label: string, hint = "") => (
+  const input = (i: number, b: BeltDraft, key: keyof Omit<BeltDraft, "relief">, label: string, hint = "") => (
     <Field label={label} hint={hint}>
       {(id, note) => (
         <input
@@ -230,17 +243,39 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
               </select>
             )}
           </Field>
-          {b.kind === "threaded_idler" || b.kind === "threaded_clamp"
-            ? input(i, b, "pitch", "Thread pitch, mm", "M3 0.5, M4 0.7, M5 0.8.")
-            : null}
-          <Field label="Tightens">
-            {(id) => (
-              <select id={id} className={INPUT} value={b.tighten} onChange={(e) => set(i, { tighten: e.target.value })}>
-                <option value="clockwise">clockwise</option>
-                <option value="anticlockwise">anticlockwise</option>
-              </select>
-            )}
-          </Field>
+          {b.kind === "sprung_lock" ? (
+            <Field label="Relief screw" hint="Turned in, it slackens the belt.">
+              {(id, note) => (
+                <select
+                  id={id}
+                  aria-describedby={note}
+                  className={INPUT}
+                  value={b.relief ? "yes" : "no"}
+                  onChange={(e) => set(i, { relief: e.target.value === "yes" })}
+                >
+                  <option value="no">none: moved by hand</option>
+                  <option value="yes">has one</option>
+                </select>
+              )}
+            </Field>
+          ) : null}
+          {hasScrew(b) ? input(i, b, "pitch", "Thread pitch, mm", "M3 0.5, M4 0.7, M5 0.8.") : null}
+          {hasScrew(b) && b.kind !== "sprung_lock" ? (
+            <Field label="Tightens" hint="Seen from the screw's head.">
+              {(id, note) => (
+                <select
+                  id={id}
+                  aria-describedby={note}
+                  className={INPUT}
+                  value={b.tighten}
+                  onChange={(e) => set(i, { tighten: e.target.value })}
+                >
+                  <option value="clockwise">clockwise</option>
+                  <option value="anticlockwise">anticlockwise</option>
+                </select>
+              )}
+            </Field>
+          ) : null}
           {input(i, b, "where", "Where the tensioner is")}
           {input(i, b, "low", "Lowest tension, N")}
           {input(i, b, "high", "Highest tension, N")}
