@@ -39,6 +39,32 @@ class Typing(AppCase):
         self.work_out(page)
         expect(page.get_by_text(say(r"50\.")).first).to_be_visible()
 
+    def test_which_wall_is_asked_and_the_axis_is_said(self) -> None:
+        page = self.open("/bench/3/ringing-print/y")
+        expect(page.get_by_text(say("it is Y that rings .the bed."))).to_be_visible()
+        page.get_by_role("button", name="It runs front to back (Y)").click()
+        expect(page.get_by_text(say("it is X that rings"))).to_be_visible()
+        page.get_by_label(say("[Ss]peed")).fill("100")
+        page.get_by_label(say("reading 1")).click()
+        self.type(page, "5", "10", "10", "20")
+        self.work_out(page)
+        expect(page.get_by_text(say("it is X that rings"))).to_have_count(2)
+        kept = page.evaluate(
+            "fetch('/api/printers/3/bench').then(r => r.json()).then(b => b.last.filter(l => l.procedure === 'ringing-print'))"
+        )
+        self.assertEqual([row["place"] for row in kept], ["x"])
+
+    def test_a_reading_in_inches_is_asked_about_and_taken_when_it_is_meant(self) -> None:
+        page = self.open("/bench/4/steps/x")
+        self.type(page, "3.937")
+        expect(page.get_by_role("alert")).to_contain_text("1/25.4 of what is expected")
+        expect(page.get_by_label(say("reading 1"))).to_be_visible()
+        page.keyboard.press("Control+A")
+        self.type(page, "100.02", "1000")
+        expect(page.get_by_role("alert")).to_contain_text("ten times")
+        page.keyboard.press("Enter")
+        expect(page.get_by_label(say("reading 3"))).to_be_visible()
+
     def test_a_missing_setting_is_asked_for_and_nothing_is_lost(self) -> None:
         page = self.open("/bench/6/belt-deflection/x")
         self.type(page, "2.4", "6", "2.5", "6.1")

@@ -112,3 +112,17 @@ class Limits(AppCase):
         for name in ("Floor", "Cases", "Bench", "Workshop"):
             self.assertIn(name, seen)
         self.assertTrue(any("Sheepshank" in s or "Circles" in s for s in seen), seen)
+
+    def test_a_danger_holds_its_model_until_somebody_has_looked(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/machines/4")
+        expect(page.get_by_role("heading", name="Look first")).to_be_visible()
+        release = page.get_by_role("button", name="Looked at, release it")
+        expect(release).to_be_disabled()
+        page.get_by_label("It is unplugged").check()
+        page.get_by_role("button", name="No, sound here").click()
+        page.get_by_label("What was looked at, and found").fill("Plug and terminals, pulled one by one: sound.")
+        release.click()
+        expect(page.get_by_role("heading", name="Look first")).to_have_count(0)
+        expect(page.get_by_role("heading", name="In doubt")).to_be_visible()
+        expect(page.get_by_text("Look first")).to_have_count(0)

@@ -1,6 +1,6 @@
 """One resonance against another: an axis with its own earlier ones, the two belts of a crossed pair with each other.
 
-k / k_0 = (f / f_0)^2 for the same moved mass.
+k / k_0 = (f / f_0)^2 for the same moved mass. The sensor's clock is common to both and cancels.
 """
 
 from __future__ import annotations
@@ -8,7 +8,7 @@ from __future__ import annotations
 from pydantic import BaseModel, ConfigDict
 
 from .procedures.resonance import ModeFound
-from .quantities import Quantity, quadrature
+from .quantities import Quantity, own_u95, quadrature
 
 
 class Compared(BaseModel):
@@ -29,7 +29,7 @@ def _strongest(modes: list[ModeFound]) -> ModeFound:
 def _ratio(now: Quantity, was: Quantity) -> Quantity:
     ratio = (now.value / was.value) ** 2
     return Quantity(
-        value=ratio, u95=ratio * 2 * quadrature((now.u95 or 0) / now.value, (was.u95 or 0) / was.value), unit="1"
+        value=ratio, u95=ratio * 2 * quadrature(own_u95(now) / now.value, own_u95(was) / was.value), unit="1"
     )
 
 

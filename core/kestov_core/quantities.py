@@ -87,6 +87,11 @@ class Quantity(BaseModel):
         return Quantity(value=self.value * k, unit=unit, **parts)
 
 
+def own_u95(q: Quantity) -> float:
+    """The part of a quantity's u95 that a comparison with its like keeps: its own, where the two are told apart."""
+    return (q.own if q.own is not None else q.u95) or 0.0
+
+
 class Limits(BaseModel):
     """A tolerance: lower limit, upper limit, or both, in the unit of what is judged."""
 
@@ -140,6 +145,55 @@ def mean_of(readings: Sequence[float], resolution: float = 0.0, stated_u95: floa
     u_mean = math.sqrt(s2 / n)
     dof = effective_dof([(u_mean, n - 1), (u_res, math.inf), (u_stated, math.inf)])
     return mean, t95(dof) * quadrature(u_mean, u_res, u_stated)
+
+
+#: What a figure is off by when it was typed with the point in the wrong place, or in inches for millimetres.
+TYPED_WRONG = {10.0: "ten times", 0.1: "a tenth of", 25.4: "25.4 times", 1 / 25.4: "1/25.4 of"}
+
+
+def typed_wrong(value: float, expected: float) -> str:
+    """In words, what a figure is of what is expected, where it is off by ten or by an inch's millimetres; else empty."""
+    if expected == 0 or value / expected <= 0:
+        return ""
+    for factor, words in TYPED_WRONG.items():
+        if abs(value / expected / factor - 1) < 0.03:
+            return words
+    return ""
+
+
+def odd_ones(readings: Sequence[float], least: float, expected: float | None = None) -> list[tuple[int, str]]:
+    """Readings to be taken again: their number and what is odd about each.
+
+    Odd is what is off by ten or an inch from ``expected`` (else from the median), and, of four or more, what lies five
+    median deviations, and more than ``least``, from the others: a slip of a digit, or another spot.
+    """
+    n = len(readings)
+    ordered = sorted(readings)
+    middle = (ordered[(n - 1) // 2] + ordered[n // 2]) / 2
+    off = sorted(abs(r - middle) for r in readings)
+    spread = 1.4826 * (off[(n - 1) // 2] + off[n // 2]) / 2
+    found = []
+    for i, r in enumerate(readings):
+        words = typed_wrong(r, expected if expected is not None else middle)
+        if words:
+            found.append((i, f"{r:g} is {words} what is expected"))
+        elif n >= 4 and abs(r - middle) > max(5 * spread, least):
+            found.append((i, f"{r:g} lies far from the others"))
+    return found
+
+
+def step_shown(readings: Sequence[float], resolution: float) -> float:
+    """The step that readings truly come in: the instrument's, or a coarser one that all of five or more keep to.
+
+    Hands round to favourite digits; what was rounded away is no longer in the figures, whatever the instrument shows.
+    """
+    if resolution <= 0 or len(readings) < 5:
+        return resolution
+    for times in (10, 5):
+        step = times * resolution
+        if all(abs(r / step - round(r / step)) < 1e-6 * max(1.0, abs(r / step)) for r in readings):
+            return step
+    return resolution
 
 
 def decide(value: float, u95: float | None, limits: Limits | None, outer: float = 0.2) -> Verdict:

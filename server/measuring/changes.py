@@ -37,7 +37,7 @@ class Changes:
         return [
             (row.at, f"{capture.place.upper()} was set to {row.value:g}{f' {row.unit}' if row.unit else ''}")
             for row in self.settings
-            if row.name == f"{setting}_{capture.place}" and row.at > capture.taken_at
+            if row.name == f"{setting}_{capture.place}" and (row.at > capture.taken_at or row.capture_id == capture.pk)
         ]
 
     def _done(self, capture: Capture) -> list[tuple[datetime, str]]:

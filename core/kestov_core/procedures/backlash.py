@@ -9,15 +9,21 @@ from pydantic import Field
 
 from ..errors import BadInput
 from ..machine import Place
-from ..quantities import U95_OF_STEP, Limits, Positive, Quantity, decide, quadrature, t95
+from ..quantities import U95_OF_STEP, Limits, Positive, Quantity, decide, quadrature, step_shown, t95
 from ..readers import read_csv
 from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
 
+#: What lies further from its like is a slip of the pen, not an axis (mm, typical).
+_SLIP_MM = 0.1
+
 
 class BacklashContext(Context):
-    """``limit_mm``: the reversal value that still prints well (typical)."""
+    """``limit_mm``: the reversal value that still prints well (typical). ``indicator_u95_mm``: the indicator's own lost
+    motion, common to all readings (0.003 is typical).
+    """
 
     limit_mm: Positive = 0.05
+    indicator_u95_mm: Annotated[float, Field(ge=0)] = 0.003
     resolution_mm: Annotated[float, Field(ge=0)] = 0.01
     axis: Place | None = None
 
@@ -57,7 +63,9 @@ def analyse(context: BacklashContext, data: bytes | None) -> BacklashResult:
     deviation = np.array(table["reading_mm"]) - target
     if not len(target):
         raise BadInput("too_few_rows", "There is no reading in the file.", "data")
-    step = U95_OF_STEP * context.resolution_mm
+    odd = _odd(target, side, deviation)
+    resolution = step_shown([float(r) for r in table["reading_mm"]], context.resolution_mm)
+    step = U95_OF_STEP * resolution
     rows = [
         _at(t, deviation[(target == t) & (side > 0)], deviation[(target == t) & (side < 0)], step)
         for t in np.unique(target)
@@ -75,19 +83,31 @@ def analyse(context: BacklashContext, data: bytes | None) -> BacklashResult:
     )
     # A standard deviation of n readings is itself known to 1 / sqrt(2 (n - 1)).
     spread = 2 * float(max(s_plus.max(), s_minus.max())) * 1.96 / np.sqrt(2 * (n - 1))
-    u_mean = float(np.sqrt((u_b**2).sum())) / len(rows)
+    # What a step rounds away is alike at all targets where the readings scatter less than a step: it does not average out.
+    rounding = 2**0.5 * step
+    u_mean = quadrature(float(np.sqrt(np.maximum(u_b**2 - rounding**2, 0).sum())) / len(rows), rounding)
     value = abs(float(b[worst]))
+    own = float(u_b[worst])
+    u_value = quadrature(own, context.indicator_u95_mm)
     reversal = Quantity(
         value=value,
-        u95=float(u_b[worst]),
+        u95=u_value,
+        own=own,
+        shared=context.indicator_u95_mm,
         unit="mm",
-        low=max(0.0, value - float(u_b[worst])),
-        high=value + float(u_b[worst]),
+        low=max(0.0, value - u_value),
+        high=value + u_value,
     )
     result = BacklashResult(
-        verdict=decide(value, reversal.u95, Limits(high=context.limit_mm)),
+        verdict="cannot_tell" if odd else decide(value, reversal.u95, Limits(high=context.limit_mm)),
         reversal_value=reversal,
-        mean_reversal=Quantity(value=float(b.mean()), u95=u_mean, unit="mm"),
+        mean_reversal=Quantity(
+            value=float(b.mean()),
+            u95=quadrature(u_mean, context.indicator_u95_mm),
+            unit="mm",
+            own=u_mean,
+            shared=context.indicator_u95_mm,
+        ),
         repeatability=Quantity(
             value=float(repeat.max()), u95=quadrature(2 * spread, u_b[int(repeat.argmax())]), unit="mm"
         ),
@@ -96,6 +116,16 @@ def analyse(context: BacklashContext, data: bytes | None) -> BacklashResult:
         cycles=n,
         per_target=rows,
     )
+    if resolution > context.resolution_mm:
+        result.warn(
+            "rounded_readings",
+            f"All readings are whole steps of {resolution:g} mm: so coarse they count, whatever the instrument shows.",
+        )
+    for row in odd:
+        result.warn(
+            "odd_reading",
+            f"The {row + 1}. reading lies {deviation[row]:+.3g} mm from its target, far from the others: typed wrongly, or put to another target? Look at it again.",
+        )
     if n < 5:
         result.warn(
             "fewer_than_five_cycles",
@@ -108,6 +138,18 @@ def analyse(context: BacklashContext, data: bytes | None) -> BacklashResult:
     )
     _advise(result, context, rows[worst])
     return result
+
+
+def _odd(target: np.ndarray, side: np.ndarray, deviation: np.ndarray) -> list[int]:
+    """Rows (from 0) that lie far from the others of their target and side; five at most are named."""
+    left = np.zeros(len(target))
+    for t in np.unique(target):
+        for s in (-1, 1):
+            here = (target == t) & (np.sign(side) == s)
+            if here.any():
+                left[here] = deviation[here] - np.median(deviation[here])
+    spread = 1.4826 * float(np.median(np.abs(left)))
+    return [int(i) for i in np.flatnonzero(np.abs(left) > max(8 * spread, _SLIP_MM))[:5]]
 
 
 def _at(target: float, plus: np.ndarray, minus: np.ndarray, step: float) -> AtTarget:
@@ -145,6 +187,14 @@ def _advise(result: BacklashResult, context: BacklashContext, worst: AtTarget) -
                 reason=f"It comes back {result.reversal_value.value:.3f} mm short, most at {worst.target_mm:g} mm. Grub screw, belt tension and clamp, "
                 "then play in carriage or nut: in this order. No setting mends it for good.",
                 expect=Quantity(value=context.limit_mm, u95=None, unit="mm"),
+            )
+        )
+    elif any(w.code == "odd_reading" for w in result.warnings):
+        result.advice.append(
+            Advice(
+                action="measure_again",
+                target=axis,
+                reason="Look at the odd reading first: take it again, or put it right.",
             )
         )
     elif result.verdict == "cannot_tell":

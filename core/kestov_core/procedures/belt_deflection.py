@@ -13,7 +13,7 @@ from pydantic import Field
 
 from ..errors import BadInput
 from ..machine import Place
-from ..quantities import Limits, Positive, Quantity, decide, quadrature, t95
+from ..quantities import Limits, Positive, Quantity, decide, odd_ones, quadrature, t95
 from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
 from .belt_pluck import Percent, Target
 
@@ -26,7 +26,11 @@ class Press(Part):
 
 
 class BeltDeflectionContext(Context):
-    """What was pressed and how. Resolutions: a 0.1 N scale and half a millimetre by rule are typical."""
+    """What was pressed and how. Resolutions: a 0.1 N scale and half a millimetre by rule are typical.
+
+    Common to the sitting: ``scale_u95_percent`` of the spring scale, ``zero_u95_mm`` of where the belt stood unpressed
+    (both typical).
+    """
 
     span_mm: Positive
     span_u95_mm: Annotated[float, Field(ge=0)] = 1.0
@@ -36,6 +40,8 @@ class BeltDeflectionContext(Context):
     loop_length_mm: Positive | None = None
     resolution_n: Annotated[float, Field(ge=0)] = 0.1
     resolution_mm: Annotated[float, Field(ge=0)] = 0.5
+    scale_u95_percent: Percent = 2.0
+    zero_u95_mm: Annotated[float, Field(ge=0)] = 0.2
     target_n: Target | None = None
     axis: Place | None = None
 
@@ -76,7 +82,13 @@ def analyse(context: BeltDeflectionContext, data: bytes | None = None) -> BeltDe
     else:
         result.warn("single_reading", "One press only: its spread is not known. Press three times, at two depths.")
     bent = float((w * cubic * d**3 * span / (4 * d)).sum() / w.sum())
-    shared = quadrature(abs(tension) * context.span_u95_mm / span, bent * cubic_percent / 100)
+    by_depth = float((w * (tension_each / d + 2 * cubic * d * span / 4)).sum() / w.sum())
+    shared = quadrature(
+        abs(tension) * context.span_u95_mm / span,
+        bent * cubic_percent / 100,
+        (tension + bent) * context.scale_u95_percent / 100,
+        by_depth * context.zero_u95_mm,
+    )
     if tension <= 0:
         raise BadInput(
             "out_of_range",
@@ -85,10 +97,16 @@ def analyse(context: BeltDeflectionContext, data: bytes | None = None) -> BeltDe
             "axial_stiffness_n",
         )
     u95 = quadrature(own, shared)
+    odd = odd_ones([float(t) for t in tension_each], 0.25 * tension)
+    for i, words in odd:
+        result.warn(
+            "odd_reading",
+            f"Press {i + 1} alone means {words.replace(' is ', ' N, ', 1).replace(' lies ', ' N, ', 1)}: typed wrongly, or in another unit? Press again.",
+        )
     limits = Limits(low=context.target_n.low, high=context.target_n.high) if context.target_n else None
     result.tension = Quantity(value=tension, u95=u95, unit="N", own=own, shared=shared)
     result.stretch_share = bent / (tension + bent)
-    result.verdict = decide(tension, u95, limits)
+    result.verdict = "cannot_tell" if odd and limits is not None else decide(tension, u95, limits)
     if limits is not None:
         for finding, side in (("belt_slack", Limits(low=limits.low)), ("belt_overtight", Limits(high=limits.high))):
             state = three_way(decide(tension, u95, side, outer=0))
@@ -98,7 +116,11 @@ def analyse(context: BeltDeflectionContext, data: bytes | None = None) -> BeltDe
             Advice(
                 action="press_again" if own >= shared else "measure_span",
                 target=context.axis or "belt",
-                reason="The limit lies inside the uncertainty. "
+                reason=(
+                    "One press is odd: take it out and press again. "
+                    if odd
+                    else "The limit lies inside the uncertainty. "
+                )
                 + (
                     "Press deeper and more often, with a finer scale."
                     if own >= shared

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Annotated, Literal
 from pydantic import Field
 
 from ..machine import Place
-from ..quantities import UNITS, Limits, Positive, Quantity, Verdict, decide, quadrature
+from ..quantities import UNITS, Limits, Positive, Quantity, Verdict, decide, own_u95, quadrature
 from ..readers import read_columns
 from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
 
@@ -28,6 +28,8 @@ RESIDUAL_LIMIT = 0.05
 #: Typical: below these the record is not believed, or the axis counts as softer than it was.
 _LEAST_SNR_DB = {"sweep": 15.0, "impulse": 8.0, "ambient": 11.0}
 _AS_MUCH, _BROAD, _FELL_PERCENT = 0.7, 0.2, -5.0
+#: A sensor's own clock (u95, typical): times that are perfectly even were not taken but counted out by it.
+CLOCK_U95 = 0.02
 
 
 class ResonanceContext(Context):
@@ -126,7 +128,7 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
 
     even, others = _evenly(context, time_s, acceleration)
     response = listen(even, context.excitation, context.max_frequency_hz)
-    modes = _modes(response)
+    modes = _modes(response, CLOCK_U95 if even.counted_out else 0.0)
     strongest = max(modes, key=lambda m: m.share).frequency if modes else None
     result = ResonanceResult(
         verdict="not_judged",
@@ -192,13 +194,16 @@ def _directions(axis: Axis, a: Array) -> tuple[Array, tuple[str, str]]:
     return a[list(order)], ("xyz"[order[1]], "xyz"[order[2]])
 
 
-def _modes(response: Response) -> list[ModeFound]:
+def _modes(response: Response, clock_u95: float) -> list[ModeFound]:
+    """Modes as quantities; what the sensor's clock may be off is common to all it records."""
     out = []
     for m in response.fit.modes if response.fit else []:
         u_f, u_z = 2 * m.u_hz, 2 * m.u_damping
         out.append(
             ModeFound(
-                frequency=Quantity(value=m.hz, u95=u_f, unit="Hz"),
+                frequency=Quantity(
+                    value=m.hz, u95=quadrature(u_f, clock_u95 * m.hz), own=u_f, shared=clock_u95 * m.hz, unit="Hz"
+                ),
                 damping_ratio=Quantity(
                     value=m.damping, u95=u_z, unit="1", low=max(0.0, m.damping - u_z), high=m.damping + u_z
                 ),
@@ -326,7 +331,7 @@ def _doubt(
             f"The resonance stands only {max(response.snr_db, 0):.0f} dB over the noise. "
             "Shake harder, fasten the sensor better, or record longer.",
         )
-    elif all((m.frequency.u95 or 0) > 0.04 * m.frequency.value for m in result.modes):
+    elif all(own_u95(m.frequency) > 0.04 * m.frequency.value for m in result.modes):
         refuse(
             "broad_or_split_peak",
             "Its frequency cannot be told to 4 %: the peak is not that of a spring, or the record is too short.",
@@ -368,6 +373,12 @@ def _doubt(
             f"At rest the record reads {elsewhere[0]}, as gravity does in {elsewhere[1]}, not in {context.unit}: is the unit right? "
             "Frequencies and shapers do not depend on it.",
         )
+    if even.counted_out:
+        result.warn(
+            "counted_out",
+            f"The times are perfectly even: the sensor counted them out by its own clock, which may be {CLOCK_U95:.0%} off (typical). "
+            "Comparisons with the same sensor do not suffer from it.",
+        )
     if (even.jitter > 1e-3 and not even.rounded) or even.gaps:
         result.warn(
             "resampled",
@@ -399,7 +410,7 @@ def _split(modes: list[ModeFound], response: Response) -> str:
     for a, b in itertools.pairwise(modes):
         apart = b.frequency.value - a.frequency.value
         widths = a.damping_ratio.value * a.frequency.value + b.damping_ratio.value * b.frequency.value
-        unsure = quadrature(a.frequency.u95, b.frequency.u95)
+        unsure = quadrature(own_u95(a.frequency), own_u95(b.frequency))
         if (apart < 0.75 * widths or unsure > 0.5 * apart) and min(a.share, b.share) > 0.03:
             return f"The peak at {(a.frequency.value + b.frequency.value) / 2:.0f} Hz is two that cannot be told apart."
     for a, b in itertools.pairwise(modes):
@@ -427,7 +438,7 @@ def _compare(result: ResonanceResult, context: ResonanceContext, place: Place) -
     was = context.baseline.in_unit("Hz", "baseline")
     now = min((m.frequency for m in result.modes), key=lambda q: abs(math.log(q.value / was.value)))
     ratio = (now.value / was.value) ** 2
-    u = ratio * 2 * quadrature((now.u95 or 0) / now.value, (was.u95 or 0) / was.value)
+    u = ratio * 2 * quadrature(own_u95(now) / now.value, own_u95(was) / was.value)
     result.stiffness_ratio = Quantity(value=ratio, u95=u, unit="1")
     change = Quantity(value=100 * (now.value / was.value - 1), u95=50 * u / ratio * now.value / was.value, unit="%")
     verdict: Verdict = (

@@ -14,7 +14,7 @@ from pydantic import Field
 
 from ..errors import BadInput
 from ..machine import Kinematics, Place, across, whose_motion
-from ..quantities import Positive, Quantity, quadrature, t95
+from ..quantities import Positive, Quantity, odd_ones, quadrature, t95
 from .base import Advice, Context, Finding, Part, Procedure, Result
 from .resonance import ModeFound, Shaped, ShaperName, least_smoothing, shapers_for
 
@@ -103,12 +103,21 @@ def analyse(context: RingingPrintContext, data: bytes | None = None) -> RingingP
         )
     if len(f) == 1:
         result.warn("single_reading", "One count only: count at another corner too, so that the spread is seen.")
+    odd = odd_ones([float(x) for x in f], 0.08 * mean)
+    for i, words in odd:
+        result.warn(
+            "odd_reading",
+            f"Count {i + 1} alone gives {words.replace(' is ', ' Hz, ', 1).replace(' lies ', ' Hz, ', 1)}: miscounted, or typed in another unit? Look again.",
+        )
     _ramp(context, result)
     if len(context.amplitudes_mm) >= 2:
         _damping(context, result)
     elif context.amplitudes_mm:
         raise BadInput("too_few_rows", "Damping needs two peaks or more, one after the other.", "amplitudes_mm")
     _shape(context, result)
+    if odd:
+        # No shaper on a count that does not fit the others.
+        result.recommended = None
     result.findings.append(
         Finding(finding="ringing_frequency", axis=context.rings, state="present", value=result.frequency)
     )

@@ -10,7 +10,7 @@ from pydantic import Field
 from ..errors import BadInput
 from ..gcode import steps_script
 from ..machine import Transmission
-from ..quantities import Finite, Limits, Positive, Quantity, decide, mean_of, quadrature
+from ..quantities import Finite, Limits, Positive, Quantity, decide, mean_of, odd_ones, quadrature, step_shown
 from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
 
 #: Tooth counts of pulleys and leads of screws (mm) that are sold, and so get mixed up.
@@ -19,7 +19,8 @@ _LEADS = (1, 2, 4, 8, 12)
 
 
 class StepsContext(Context):
-    """A travel test. ``stated_u95_mm``: hand and feel beyond the instrument's step (0.03 is typical for calipers).
+    """A travel test. ``stated_u95_mm``: hand and feel beyond the instrument's step (0.03 is typical for calipers);
+    ``zero_u95_mm``: its zero, common to the whole sitting (0.02 is typical; none where each travel is a difference).
 
     Either ``measured_mm``, or for filament a mark: how far it stood before the drive (``mark_before_mm``), and how far it
     still stands after each feed (``mark_after_mm``).
@@ -35,6 +36,7 @@ class StepsContext(Context):
     mark_after_mm: Annotated[list[Annotated[Finite, Field(ge=0)]], Field(min_length=1)] | None = None
     resolution_mm: Annotated[float, Field(ge=0)] = 0.01
     stated_u95_mm: Annotated[float, Field(ge=0)] = 0.03
+    zero_u95_mm: Annotated[float, Field(ge=0)] = 0.02
     limit_percent: Positive | None = None
     transmission: Transmission
     motor_steps_per_rev: Positive | None = None
@@ -70,7 +72,8 @@ class StepsResult(Result):
 
 def analyse(context: StepsContext, data: bytes | None = None) -> StepsResult:
     """New steps = old * commanded / measured; theory where it lies inside the uncertainty; nothing on noise."""
-    readings, stated, step = _readings(context)
+    readings, stated, resolution = _readings(context)
+    step = step_shown(readings, resolution)
     mean, own = mean_of(readings, step, stated)
     ratio, u = mean / context.commanded_mm, own / context.commanded_mm
     error = Quantity(value=100 * (ratio - 1), u95=100 * u, unit="%")
@@ -78,11 +81,12 @@ def analyse(context: StepsContext, data: bytes | None = None) -> StepsResult:
     theory, travel_per_turn = _theory(context)
     measured = context.steps_per_mm / ratio
     u_steps = measured * u / ratio
-    suspects = _suspects(ratio, u, context.transmission.kind)
+    odd = odd_ones(readings, 0.002 * context.commanded_mm, context.commanded_mm)
+    suspects = [] if odd else _suspects(ratio, u, context.transmission.kind)
     basis: Literal["kept", "theory", "measured", "ratio"]
     if theory is not None and abs(theory - measured) <= u_steps:
         basis, new = "theory", theory
-    elif abs(error.value) <= 100 * u:
+    elif odd or abs(error.value) <= 100 * u:
         basis, new = "kept", context.steps_per_mm
     else:
         basis, new = ("ratio" if suspects else "measured"), measured
@@ -90,7 +94,7 @@ def analyse(context: StepsContext, data: bytes | None = None) -> StepsResult:
     if basis == "measured":
         turn = _per_turn(context) / new
     result = StepsResult(
-        verdict=decide(error.value, error.u95, Limits(low=-limit, high=limit)),
+        verdict="cannot_tell" if odd else decide(error.value, error.u95, Limits(low=-limit, high=limit)),
         travel=Quantity(value=mean, u95=own, unit="mm"),
         error=error,
         theory_steps_per_mm=theory,
@@ -99,6 +103,13 @@ def analyse(context: StepsContext, data: bytes | None = None) -> StepsResult:
         ratio_suspect=suspects,
         script=Script(gcode=steps_script(context.axis, new), travel_per_turn_mm=turn),
     )
+    if step > resolution:
+        result.warn(
+            "rounded_readings",
+            f"All readings are whole steps of {step:g} mm: so coarse they count, whatever the instrument shows.",
+        )
+    for i, words in odd:
+        result.warn("odd_reading", f"Reading {i + 1}: {words} mm. A slip of the pen, or inches? Measure it again.")
     if len(readings) == 1:
         result.warn("single_reading", "One reading only: steps are never changed on one. Measure three times or more.")
     if context.transmission.kind == "extruder" and theory is None:
@@ -121,7 +132,7 @@ def analyse(context: StepsContext, data: bytes | None = None) -> StepsResult:
 def _readings(context: StepsContext) -> tuple[list[float], float, float]:
     """Travels (mm) with the stated u95 and the step of one; by marks each is a difference of two readings."""
     if context.measured_mm is not None:
-        return list(context.measured_mm), context.stated_u95_mm, context.resolution_mm
+        return list(context.measured_mm), quadrature(context.stated_u95_mm, context.zero_u95_mm), context.resolution_mm
     before, after = context.mark_before_mm, context.mark_after_mm
     if before is None or after is None:
         raise BadInput(
@@ -212,6 +223,14 @@ def _advise(result: StepsResult, context: StepsContext, limit: float, u: float, 
                     else "Theory does not explain it: belt, pulley and grub screw first; then set it and measure again."
                 ),
                 expect=Quantity(value=context.commanded_mm, u95=result.travel.u95, unit="mm"),
+            )
+        )
+    elif any(w.code == "odd_reading" for w in result.warnings):
+        result.advice.append(
+            Advice(
+                action="measure_again",
+                target=axis,
+                reason="One reading or more is odd: take it out and measure it again.",
             )
         )
     elif result.verdict == "cannot_tell" or count == 1:

@@ -247,9 +247,12 @@ def _agree(hearing: Hearing, rate: float, likely: Likely) -> None:
             h.used, h.why_not = False, "it swells and wanders like a voice"
         return
     rivals = [h for h in toned if not h.used and h.frequency_hz is not None]
+    firm = len(used) >= 3 and _firm(used)
     lone = len(used) == 1 and not _plain(used[0]) and (len(toned) > 2 or rivals or not _clear(used[0]))
-    if used and (
-        lone or len(used) < len(rivals) or (len(hearing.plucks) > 4 and len(used) < 0.35 * len(hearing.plucks))
+    if (
+        used
+        and not firm
+        and (lone or len(used) < len(rivals) or (len(hearing.plucks) > 4 and len(used) < 0.35 * len(hearing.plucks)))
     ):
         hearing.why_not = (
             f"{len(used)} of {len(toned)} sudden sounds could be a belt: too few that agree. "
@@ -355,6 +358,14 @@ def _thin(pool: Array) -> Array:
         keep[i] = pool[i] > kept * 1.001
         kept = pool[i] if keep[i] else kept
     return pool[keep]
+
+
+def _firm(used: list[Heard]) -> bool:
+    """Whether the plucks agree as only one string's do, whatever else was heard: sudden, clear, within half a per cent."""
+    f = np.array([h.frequency_hz for h in used], dtype=float)
+    sudden = float(np.median([h.attack_s for h in used])) < _SUDDEN_S
+    clear = float(np.median([h.score for h in used])) > 0.5
+    return sudden and clear and float(np.ptp(f)) < 0.005 * float(f.mean())
 
 
 def _clear(h: Heard) -> bool:

@@ -429,6 +429,8 @@ def _tails(even: Even, half_width_hz: float) -> float | None:
     width = max(8, int(1.5 * even.rate_hz))
     level = np.convolve(x**2, np.ones(width) / width, "valid")
     middle = x[width // 2 : width // 2 + len(level)] ** 2 / np.maximum(level, 1e-30)
+    if not middle.mean() > 0:
+        return None
     excess = float((middle**2).mean() / middle.mean() ** 2 - 3)
     swings = max(4.0, np.pi * half_width_hz * len(x) / even.rate_hz)
     return excess if abs(excess) > max(_TAILS, 4 * float(np.sqrt(24 / swings)) * 0.4) else None
@@ -460,6 +462,7 @@ def _knocked(even: Even, top_hz: float) -> Response:
     if length < 0.12 * rate or not usable:
         response.seen = False
         return response
+    usable = _clean_knocks(even, usable, length, rate, high)
     decays = np.stack([even.values[0][s : s + length] for s in usable], axis=1)
     # What is left at the end of the decays is noise.
     tail = decays[int(0.75 * length) :] - decays[int(0.75 * length) :].mean(0)
@@ -483,6 +486,30 @@ def _knocked(even: Even, top_hz: float) -> Response:
     f, power = periodogram(decays.T, rate)
     _put_spectrum(response, even, f, power.mean(0), usable, lasting, high)
     return response
+
+
+def _clean_knocks(even: Even, starts: list[int], length: int, rate: float, high: float) -> list[int]:
+    """The knocks without those that bounced: a second blow in the swing leaves what the swings of the others do not.
+
+    Where a half or more of them leave as much, it is no blow but the axis: then all are kept.
+    """
+    if len(starts) < 3:
+        return starts
+    decays = np.stack([even.values[0][s : s + length] for s in starts], axis=1)
+    noise = float(np.median((decays[int(0.75 * length) :] - decays[int(0.75 * length) :].mean(0)).var(0)))
+    decays = decays[: _until_quiet(decays, noise, rate)]
+    left = np.array([_left_alone(decays[:, [k]], noise, rate, high) for k in range(decays.shape[1])])
+    clean = left < max(2.5 * float(np.sort(left)[(len(left) - 1) // 3]), 0.5 * _UNEXPLAINED)
+    if clean.sum() < max(2, 0.5 * len(starts)):
+        return starts
+    return [s for s, good in zip(starts, clean, strict=True) if good]
+
+
+def _left_alone(decay: Array, noise: float, rate: float, high: float) -> float:
+    """Share of one decay's energy that two springs of its own do not explain."""
+    fit = modes.fit_decays(decay, rate, LOWEST_HZ, high, most=2)[-1]
+    energy = float(((decay - decay.mean(0)) ** 2).mean())
+    return max(0.0, fit.left - noise) / max(energy, 1e-12)
 
 
 def find_knocks(values: Array, rate: float) -> NDArray[np.intp]:

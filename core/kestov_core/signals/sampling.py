@@ -41,6 +41,11 @@ class Even:
     rest: Array = field(default_factory=lambda: np.zeros(3))
 
     @property
+    def counted_out(self) -> bool:
+        """Whether the times are perfectly even: no clock read them, the rate was taken for granted."""
+        return self.jitter < 1e-7 and not self.gaps and not self.rounded
+
+    @property
     def seconds(self) -> float:
         """Length in seconds."""
         return float(self.values.shape[1] / self.rate_hz)

@@ -74,7 +74,7 @@ class Shake:
     Machines sweep by moves of constant acceleration: ``wave`` square, or trapezoid where the jerk is bounded; a sine only
     where a controller can. ``path``: a glide, octaves, steps of ``rung_hz``, or up and down again. ``ramp``: share of the
     level at the sweep's beginning. ``ripple``: the motor's uneven steps, as a share of the level (every 0.8 mm).
-    ``doubled``: share of the knocks that bounce.
+    ``doubled``: share of the knocks that bounce; ``early``: share that comes while the one before still rings.
     """
 
     kind: Excitation = "sweep"
@@ -89,6 +89,7 @@ class Shake:
     ramp: float = 1.0
     ripple: float = 0.02
     doubled: float = 0.0
+    early: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -176,6 +177,8 @@ def _excitation(how: Shake, n: int, rng: np.random.Generator) -> tuple[Array, Ar
     elif how.kind == "impulse":
         for k in range(how.knocks):
             at = 0.4 + (how.seconds - 0.8) * (k + float(rng.uniform(0, 0.2))) / how.knocks
+            if k and rng.random() < how.early:
+                at -= 0.7 * (how.seconds - 0.8) / how.knocks
             width = float(rng.uniform(0.002, 0.004))
             inside = (t >= at) & (t <= at + width)
             peak = how.level_mm_s2 * float(rng.uniform(0.5, 1.0))

@@ -195,7 +195,12 @@ function Readings({
         </div>
         {capture ? null : form.before?.(place)}
         {capture || !form.columns.length ? null : (
-          <ReadingsField columns={form.columns} rows={rows} onChange={setRows} watch={form.watch} />
+          <ReadingsField
+            columns={form.columns.map((c) => ({ ...c, expect: form.expect?.(c.name, settings) }))}
+            rows={rows}
+            onChange={setRows}
+            watch={form.watch}
+          />
         )}
         {capture || !bench.simulated || !form.practice ? null : (
           <Button className="justify-self-start" disabled={practice.isPending} onClick={() => practice.mutate()}>

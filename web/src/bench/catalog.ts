@@ -18,7 +18,6 @@ export type Entry = {
 
 const typed = (procedure: string) => (id: number, place: string) => `/bench/${id}/${procedure}/${place}`;
 const belts = (b: Bench) => b.belts.map((x) => x.place);
-const axes = () => ["x", "y"];
 const all = () => ["x", "y", "z"];
 const named = (place: string) => place.toUpperCase();
 const motors = (b: Bench) => Object.keys(b.machine.transmissions ?? {});
@@ -79,7 +78,8 @@ export const CATALOG: Entry[] = [
     instrument: "caliper",
     minutes: 35,
     group: GROUPS[1],
-    places: axes,
+    // By its walls: along X (it shows Y) first.
+    places: () => ["y", "x"],
     path: typed("ringing-print"),
   },
   {

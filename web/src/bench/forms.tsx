@@ -43,6 +43,8 @@ export type Form = {
     bench: Bench,
     choices: Record<string, string>,
   ) => object;
+  /** About what a column's readings should be, where the settings tell. */
+  expect?: (column: string, settings: Record<string, number | undefined>) => number | undefined;
   /** The readings are those of a wall: which one is asked, the axis follows from it. */
   byWall?: boolean;
   headline: (found: Found, belt: Belt | undefined) => Headline[];
@@ -251,6 +253,7 @@ export const FORMS: Record<string, Form> = {
     instruments: /caliper|rule/,
     caution: "Hands out while it moves. A hot nozzle burns: measure at the cold end of the axis.",
     columns: [{ name: "measured_mm", label: "Measured", unit: "mm", min: 0.1, max: 3000 }],
+    expect: (_, s) => s.commanded_mm,
     least: 1,
     practice: true,
     settings: [
@@ -300,7 +303,7 @@ export const FORMS: Record<string, Form> = {
         label: "How is it set?",
         hint: "By a screw at the driver, or as a stored value.",
         choice: [
-          ["reference", "Reference at the driver"],
+          ["reference", "At the driver"],
           ["stored", "Stored value"],
         ],
         remember: true,
@@ -387,6 +390,7 @@ FORMS["steps:e"] = {
   ],
   caution: "A hot nozzle burns and drips: keep hands and cables off it.",
   columns: [{ name: "mark_after_mm", label: "To the mark now", unit: "mm", min: 0, max: 2000 }],
+  expect: (_, s) => (s.mark_before_mm ?? 0) - (s.commanded_mm ?? 0) || undefined,
   practice: false,
   before: undefined,
   settings: [

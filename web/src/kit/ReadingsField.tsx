@@ -3,11 +3,12 @@
  * One column or more; shows the spread as it grows, marks an odd one out, takes comma or point, undoes with one key.
  */
 import { scaleLinear } from "d3-scale";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Button } from "./bits";
-import { oddOne, parseFigure } from "./figures";
+import { oddOne, parseFigure, typedWrong } from "./figures";
 
-export type Column = { name: string; label: string; unit: string; min?: number; max?: number };
+/** ``expect``: about what a reading should be, where it is known; what is off by ten or an inch from it is asked about. */
+export type Column = { name: string; label: string; unit: string; min?: number; max?: number; expect?: number };
 export type Row = Record<string, number>;
 
 type Props = {
@@ -24,10 +25,18 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
   const [partial, setPartial] = useState<number[]>([]);
   const [text, setText] = useState("");
   const [error, setError] = useState("");
+  // Typed once and asked about; typed again, it is meant.
+  const [asked, setAsked] = useState("");
   // A long list would push the field out of sight: the newest rows are enough until all are asked for.
   const [all, setAll] = useState(false);
   const from = all || rows.length <= 7 ? 0 : rows.length - 5;
   const input = useRef<HTMLInputElement>(null);
+  const begun = useRef(false);
+  // Typing figures is the work of this page: the field has the focus, but does not pull the page down to it at first.
+  useEffect(() => {
+    input.current?.focus({ preventScroll: !begun.current });
+    begun.current = true;
+  }, [partial.length, rows.length]);
   const column = columns[partial.length]!;
   const watched = rows.map((r) => r[watch ?? columns[0]!.name]!);
   const odd = steady && (columns.length === 1 || watch) ? oddOne(watched) : null;
@@ -39,6 +48,16 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
       return setError(
         `${column.label} must lie between ${column.min ?? "−∞"} and ${column.max ?? "∞"} ${column.unit}.`,
       );
+    const others = rows.map((r) => r[column.name]!).sort((a, b) => a - b);
+    const usual = column.expect ?? others[Math.floor(others.length / 2)];
+    const odd = usual === undefined ? null : typedWrong(value, usual);
+    if (odd && asked !== text.trim()) {
+      setAsked(text.trim());
+      return setError(
+        `${text.trim()} ${column.unit} is ${odd} ${column.expect !== undefined ? "what is expected" : "the others"}: is the point right, and is it in ${column.unit}? Correct it, or press Enter again if it is so.`,
+      );
+    }
+    setAsked("");
     setError("");
     setText("");
     const next = [...partial, value];
@@ -122,8 +141,6 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
                   ) : i === partial.length ? (
                     <input
                       ref={input}
-                      // biome-ignore lint/a11y/noAutofocus: typing figures is the work of this page
-                      autoFocus
                       inputMode="decimal"
                       autoComplete="off"
                       aria-label={`${c.label} in ${c.unit}, reading ${rows.length + 1}`}

@@ -123,8 +123,17 @@ export function SpectrumPlot({
                     strokeWidth={1.6}
                   />
                   {n === 1 ? (
-                    <text x={x(second)} y={y(-60) - 12} textAnchor="middle" fontSize={12} fill="var(--ink2)">
-                      other run {second.toFixed(1)}
+                    <text
+                      x={x(second)}
+                      y={y(-60) - 12}
+                      textAnchor="middle"
+                      fontSize={12}
+                      fill="var(--ink)"
+                      stroke="var(--sheet)"
+                      strokeWidth={4}
+                      paintOrder="stroke"
+                    >
+                      also {second.toFixed(1)}
                     </text>
                   ) : null}
                 </g>

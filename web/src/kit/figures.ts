@@ -77,6 +77,19 @@ export function ago(iso: string, today = new Date()): string {
   return RELATIVE.format(-Math.round(days / 30.4), "month");
 }
 
+/** In words, what a figure is of what is expected, where it is off by ten or by an inch's millimetres; else null. */
+export function typedWrong(value: number, expected: number): string | null {
+  if (!expected) return null;
+  for (const [factor, words] of [
+    [10, "ten times"],
+    [0.1, "a tenth of"],
+    [25.4, "25.4 times"],
+    [1 / 25.4, "1/25.4 of"],
+  ] as const)
+    if (Math.abs(value / expected / factor - 1) < 0.03) return words;
+  return null;
+}
+
 /** A reading that lies far from the others (median deviation); its index, or null. */
 export function oddOne(readings: number[]): number | null {
   if (readings.length < 4) return null;

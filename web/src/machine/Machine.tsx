@@ -49,7 +49,10 @@ export function Machine() {
         )}
         {technician ? (
           <div className="flex flex-wrap gap-3">
-            <Button next onClick={() => go(`/bench/${p.id}${chosen ? `/belts/${chosen.place}` : ""}`)}>
+            <Button
+              next={!p.looks.length}
+              onClick={() => go(`/bench/${p.id}${chosen ? `/belts/${chosen.place}` : ""}`)}
+            >
               {chosen ? `Measure belt ${chosen.place.toUpperCase()}` : "Measure"}
             </Button>
             <Button onClick={() => go(`/report/${p.id}`)}>Report a fault</Button>
