@@ -169,11 +169,16 @@ def _typed(name: str, rng: Rng, habit: str) -> Tried:
     if name == "backlash":
         play = float(rng.uniform(0, 0.12))
         scatter = 0.02 if habit == "friction, stick" else 0.003
+        # Between cold and warm the place drifts all through the sitting.
+        drift = 0.02 if habit == "warming up" else 0.0
         rows = []
         for _ in range(5):
             for side in (1, -1):
                 at = [20.0 + 2.5 * i for i in range(5)]
-                rows += [(t, side, DIAL.read(t - side * play / 2 + float(rng.normal(0, scatter)), rng)) for t in at]
+                warm = drift * len(rows) / 50
+                rows += [
+                    (t, side, DIAL.read(t + warm - side * play / 2 + float(rng.normal(0, scatter)), rng)) for t in at
+                ]
         typed = as_typed([r[2] for r in rows], habit, 0.01, rng)
         lines = [f"{t:g},{'+' if s > 0 else '-'},{v:.4f}" for (t, s, _), v in zip(rows, typed, strict=True)]
         found = procedures.run("backlash", {}, ("target_mm,approach,reading_mm\n" + "\n".join(lines)).encode())
@@ -290,6 +295,7 @@ def conditions() -> Iterator[Condition]:
             spoilt = habit in SLIPS or (habit == "places_swapped" and procedure != "steps")
             yield Condition(procedure, habit.replace("_", " "), _by_hand(procedure, habit), spoilt)
     yield Condition("backlash", "friction and stick beside the play", _by_hand("backlash", "friction, stick"))
+    yield Condition("backlash", "warming up, a drift of 0.02 mm", _by_hand("backlash", "warming up"))
     yield Condition("photo ruler", "lit well, 10 degrees aslant", lambda rng: _picture(rng, 0.03, 10.0))
     yield Condition("photo ruler", "grainy, 25 degrees aslant", lambda rng: _picture(rng, 0.12, 25.0))
     yield Condition("motor-current", "one motor on its driver", lambda rng: _current(rng, 1))

@@ -385,7 +385,13 @@ def _say(result: RippleSourceResult, context: RippleSourceContext, timed: float)
     elif result.family == "timed":
         geometric = "absent"
     result.findings.append(Finding(finding="pattern_is_geometric", axis=along, state=geometric, value=result.spacing))
-    result.advice.append(Advice(action="check", target=best.axis or axis, reason=best.check))
+    check = best.check
+    if result.family == "timed" and best.source == "other_timed":
+        check = (
+            f"It is timed, and nothing that is known of this machine repeats so: shake {axis.upper()}, which moves across "
+            "this wall, and stop each fan for a moment of the print."
+        )
+    result.advice.append(Advice(action="check", target=best.axis or axis, reason=check))
 
 
 PROCEDURE = Procedure("ripple-source", "What makes the pattern", RippleSourceContext, RippleSourceResult, analyse)

@@ -128,13 +128,13 @@ def find_ridge(t: Array, f: Array, power: Array, top_hz: float) -> Ridge | None:
     best = _line(t, f, peaks, loud)
     if best is None:
         return None
-    line, near = best
+    line, near, octaves = best
     # A loose axis follows for a part of the sweep only.
     if near.sum() < max(10, 0.2 * loud.sum()):
         return None
-    second = _line(t, f, peaks, loud, like=line)
+    second = _line(t, f, peaks, loud, like=(line, octaves))
     if second is not None and second[1].sum() > 0.4 * near.sum():
-        turned = _turned(t, line, near, *second)
+        turned = _turned(t, line, near, *second[:2])
         if turned is not None:
             return turned
     return Ridge(t, line, near)
@@ -156,9 +156,12 @@ def _frame_peaks(f: Array, power: Array) -> tuple[Array, Array]:
 
 
 def _line(
-    t: Array, f: Array, peaks: Array, loud: NDArray[np.bool_], like: Array | None = None
-) -> tuple[Array, NDArray[np.bool_]] | None:
-    """The line that most loud frames have a peak on, and which do. With ``like``: one that goes the other way as fast."""
+    t: Array, f: Array, peaks: Array, loud: NDArray[np.bool_], like: tuple[Array, bool] | None = None
+) -> tuple[Array, NDArray[np.bool_], bool] | None:
+    """The line that most loud frames have a peak on, which do, and whether it is straight in octaves.
+
+    With ``like``: one that goes the other way as fast as that one, and is as straight.
+    """
     strongest = peaks[:, 0]
     usable = np.flatnonzero(loud & np.isfinite(strongest))
     if len(usable) < 8:
@@ -167,18 +170,18 @@ def _line(
     pairs = pairs[np.abs(pairs[:, 0] - pairs[:, 1]) > len(t) // (8 if like is None else 16)]
     if not len(pairs):
         return None
-    best: tuple[float, Array, NDArray[np.bool_]] | None = None
-    for y, back, there in (
-        (strongest, lambda v: v, like),
-        (np.log(strongest), np.exp, None if like is None else np.log(like)),
-    ):
+    best: tuple[float, Array, NDArray[np.bool_], bool] | None = None
+    for octaves, y in ((False, strongest), (True, np.log(strongest))):
+        if like is not None and like[1] != octaves:
+            continue
         slope = (y[pairs[:, 1]] - y[pairs[:, 0]]) / (t[pairs[:, 1]] - t[pairs[:, 0]])
-        if there is not None:
-            wanted = -float(np.median(np.diff(there))) / (t[1] - t[0])
-            slope = np.where(np.abs(slope / wanted - 1) < 0.3, slope, np.nan) if wanted else slope * np.nan
+        if like is not None:
+            wanted = -float(np.median(np.diff(np.log(like[0]) if octaves else like[0]))) / (t[1] - t[0])
+            slope = np.where(np.abs(slope / wanted - 1) < 0.2, slope, np.nan) if wanted else slope * np.nan
         start = y[pairs[:, 0]] - slope * t[pairs[:, 0]]
         with np.errstate(over="ignore", invalid="ignore"):
-            lines = back(start[:, None] + slope[:, None] * t)
+            lines = start[:, None] + slope[:, None] * t
+            lines = np.exp(lines) if octaves else lines
             reach = 1.5 * f[1] + 0.03 * lines
             on = [np.abs(lines - peaks[:, k]) < reach for k in range(_PEAKS)]
         on_any = np.logical_or.reduce(on) & loud
@@ -190,7 +193,7 @@ def _line(
             votes = np.nan_to_num(votes * (np.abs(lines[rows, last] - lines[rows, first]) >= _LEAST_SPAN_HZ))
         k = int(votes.argmax())
         if votes[k] and (best is None or votes[k] > best[0]):
-            best = (float(votes[k]), lines[k], on_any[k])
+            best = (float(votes[k]), lines[k], on_any[k], octaves)
     return best and best[1:]
 
 

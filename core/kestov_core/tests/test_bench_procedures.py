@@ -163,6 +163,11 @@ class WhoseRipples(unittest.TestCase):
             result = self.weigh({"a": [52.0], "b": [70.0]}, direction, "corexy")
             self.assertEqual((result.sources[0].source, result.sources[0].axis), ("resonance", "a"))
 
+    def test_what_is_timed_and_unknown_leads_to_the_axis_across(self):
+        result = self.weigh({})
+        self.assertEqual((result.sources[0].source, result.advice[-1].target), ("other_timed", "y"))
+        self.assertIn("shake Y", result.advice[-1].reason)
+
     def test_drivers_just_changed_make_their_own_cycle_likelier(self):
         walls = [{"speed_mm_s": v, "spacing_mm": 0.8, "u95_mm": 0.02} for v in (60, 120)]
         machine = {"kinematics": "bed_slinger", "transmissions": {"x": BELT}}

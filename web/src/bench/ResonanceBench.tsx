@@ -23,7 +23,7 @@ const KINDS: { kind: Excitation; label: string; how: string }[] = [
   {
     kind: "sweep",
     label: "Sweep",
-    how: "Let the machine shake this direction with a tone that climbs from 5 to 140 Hz in 20 seconds or more.",
+    how: "Sensor on what moves this way: the head, on a moving bed the bed. Short moves to and fro, from 5 up to 140 a second, in 20 seconds or more.",
   },
   {
     kind: "impulse",
@@ -407,8 +407,9 @@ export function Plots({ capture, found, bench }: { capture: Capture; found: Foun
             <Loading what="the record" />
           )}
           <p className="text-[15px] text-ink2">
-            Darker is louder. A sound axis follows the sweep in one line and is darkest where it crosses a mode; further
-            lines at two and three times the sweep are overtones, as from play.
+            Darker is louder. A sound axis follows the sweep in one line and is darkest where it crosses a mode; the
+            command's own overtones run beside it. Lines below the sweep, or that begin, jump or stop by themselves,
+            speak of play.
           </p>
         </Tabs.Content>
         <Tabs.Content value="earlier" className="grid gap-3">
