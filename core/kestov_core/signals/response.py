@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 import scipy.fft as sfft
@@ -232,8 +232,8 @@ def _swept(even: Even, top_hz: float) -> Response:
     edge = [0.3 * p + float(np.sqrt(p)) for p in pace]
     low = max(LOWEST_HZ, ends[0] + 0.5 + edge[0])
     high = min(top_hz, 0.45 * even.raw_rate_hz, ends[1] - 1.0 - edge[1])
-    alone = replace(even, values=_own_order(even.values, rate, ridge))
-    response = _spectrum(alone, low, high, by_chance=False, dwell=ridge.dwell, lost=_lost(even, ridge))
+    alone = _own_order(even.values, rate, ridge)
+    response = _spectrum(even, low, high, by_chance=False, dwell=ridge.dwell, lost=_lost(even, ridge), passes=alone)
     # Noise: what the frames hold away from the ridge and its overtones.
     ratio = f[None, :] / np.maximum(ridge.hz[:, None], 1e-9)
     clear = (np.abs(ratio - np.round(ratio)) > 0.25) | (ratio < 0.6)
@@ -301,13 +301,16 @@ def _stray(t: Array, f: Array, power: Array, ridge: Ridge, clear: NDArray[np.boo
         return 0.0
     noise = float(np.median(quiet) / np.log(2))
     inside = (f > 3)[None, :] & rows[:, None]
-    every = np.maximum(power - noise, 0)
     away = clear & inside
-    return float(every[away].sum() / max(float(every[inside].sum()), 1e-30))
+    # Summed first: noise taken off cell by cell would leave its tops standing.
+    stray, whole = (float(power[cells].sum() - noise * cells.sum()) for cells in (away, inside))
+    unsure = 4 * noise * float(np.sqrt(away.sum()))
+    return max(0.0, stray - unsure) / max(whole, 1e-30)
 
 
-def _own_order(values: Array, rate: float, ridge: Ridge) -> Array:
-    """The samples (channels, n) without what the command's overtones made of them.
+def _own_order(values: Array, rate: float, ridge: Ridge) -> list[Array]:
+    """The samples (channels, n) without what the command's overtones made of them, for each way of the sweep by itself:
+    up and down together would beat with each other.
 
     At each frequency that is kept which sounds from when the sweep comes to it on, as long as it rings; overtones pass
     it before (on the way up) or long after (on the way down).
@@ -321,16 +324,17 @@ def _own_order(values: Array, rate: float, ridge: Ridge) -> Array:
     spectra = sfft.rfft(pieces * window, axis=2)
     t = (np.arange(pieces.shape[1]) * hop + n / 2 - n) / rate
     f = np.arange(n // 2 + 1) * rate / n
-    keep = np.zeros((len(t), len(f)), bool)
+    ways = []
     for b in ridge.branches:
         when = np.interp(f, b.hz, b.time_s)
         room = 3.5 / np.interp(f, b.hz, b.pace) + 0.4
-        keep |= (t[:, None] > when - room) & (t[:, None] < when + room + np.clip(30 / np.maximum(f, 1), 0.3, 2.0))
-    back = sfft.irfft(spectra * keep, n, axis=2) * window
-    out = np.zeros_like(padded)
-    for i in range(back.shape[1]):
-        out[:, i * hop : i * hop + n] += back[:, i]
-    return out[:, n : n + length] / 1.5
+        keep = (t[:, None] > when - room) & (t[:, None] < when + room + np.clip(30 / np.maximum(f, 1), 0.3, 2.0))
+        back = sfft.irfft(spectra * keep, n, axis=2) * window
+        out = np.zeros_like(padded)
+        for i in range(back.shape[1]):
+            out[:, i * hop : i * hop + n] += back[:, i]
+        ways.append(out[:, n : n + length] / 1.5)
+    return ways
 
 
 def _plateaus(x: Array, rate: float, branches: list[Branch]) -> list[tuple[float, float, float]]:
@@ -599,8 +603,12 @@ def _spectrum(
     fit: bool = True,
     dwell: Callable[[Array], Array] | None = None,
     lost: list[tuple[float, float]] | None = None,
+    passes: list[Array] | None = None,
 ) -> Response:
-    f, power = periodogram(even.values, even.rate_hz)
+    """Binned spectrum and fit of the whole record, or of ``passes``, whose powers are added."""
+    f, power = periodogram((passes or [even.values])[0], even.rate_hz)
+    for more in (passes or [])[1:]:
+        power = power + periodogram(more, even.rate_hz)[1]
     if dwell is not None:
         power = power / dwell(f)
     centre, binned, count = modes.bins(f, power[0], low, high)

@@ -220,6 +220,28 @@ class AsMachinesShake(unittest.TestCase):
                 self.assertIn("play_suspected", [w.code for w in result.warnings])
                 self.assertIsNone(result.recommended)
 
+    def test_the_other_thresholds_hold_under_the_same_shaking(self):
+        close = SimAxis(modes=[SimMode(hz=43, damping=0.05), SimMode(hz=46, damping=0.05, share=0.8)])
+        apart = SimAxis(modes=[SimMode(hz=40, damping=0.04), SimMode(hz=52, damping=0.04, share=0.8)])
+        rough = Sensor(noise_mm_s2=600.0)
+        for how in AS_MACHINES_DO[::2]:
+            for axis, sensor, level, code in (
+                (close, None, 800.0, "broad_or_split_peak"),
+                (apart, None, 800.0, None),
+                (one(cross=1.0), None, 800.0, "axis_cross_talk"),
+                (one(cross=0.5), None, 800.0, None),
+                (one(), rough, 40.0, "low_snr"),
+                (one(), rough, 400.0, None),
+            ):
+                with self.subTest(**how, code=code, level=level):
+                    result = listen(axis, sensor=sensor, level_mm_s2=level, **how)
+                    codes = [w.code for w in result.warnings if w.code != "resampled"]
+                    if code is None:
+                        self.assertEqual(codes, [])
+                    else:
+                        self.assertIn(code, codes)
+                        self.assertIsNone(result.recommended)
+
     def test_times_rounded_to_milliseconds_are_spread_and_said(self):
         exact = listen(one(), sensor=Sensor(rate_hz=3200))
         rounded = listen(one(), sensor=Sensor(rate_hz=3200, stamp_step_s=0.001))
