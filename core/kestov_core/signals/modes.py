@@ -409,6 +409,13 @@ def _decay_finish(t: Array, y: Array, poles: Array, total: float) -> tuple[Fit, 
     return Fit(found, np.zeros(0), objective, (2 + 2 * y.shape[1]) * k + y.shape[1], 1.0, total / n), left
 
 
+def left_of_each(decays: Array, fit: Fit, rate_hz: float) -> Array:
+    """Mean square that a fit's modes leave of each decay (pieces,), whatever its own amplitudes."""
+    t = np.arange(len(decays)) / rate_hz
+    poles = np.array([[m.hz, m.damping] for m in fit.modes])
+    return np.asarray((_left(t, decays, poles)[0] ** 2).mean(0))
+
+
 def widen(fit: Fit, factor: float, relative_hz: float = 0.001, relative_damping: float = 0.01) -> Fit:
     """The fit with its standard uncertainties times ``factor``, and a floor in proportion for the sensor's own clock.
 

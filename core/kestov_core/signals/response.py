@@ -469,7 +469,6 @@ def _knocked(even: Even, top_hz: float) -> Response:
     if length < 0.12 * rate or not usable:
         response.seen = False
         return response
-    usable = _clean_knocks(even, usable, length, rate, high)
     decays = np.stack([even.values[0][s : s + length] for s in usable], axis=1)
     # What is left at the end of the decays is noise.
     tail = decays[int(0.75 * length) :] - decays[int(0.75 * length) :].mean(0)
@@ -477,6 +476,10 @@ def _knocked(even: Even, top_hz: float) -> Response:
     lasting = _until_quiet(decays, noise, rate)
     decays = decays[:lasting]
     response.fits = modes.fit_decays(decays, rate, LOWEST_HZ, high)
+    clean = _without_bounces(decays, response.fits[-1], rate, noise)
+    if not clean.all():
+        decays, usable = decays[:, clean], [s for s, good in zip(usable, clean, strict=True) if good]
+        response.fits = modes.fit_decays(decays, rate, LOWEST_HZ, high)
     chosen = modes.choose(response.fits, decays.size, gain=1.0, least_share=0.0005)
     response.fit = modes.widen(modes.without_background(chosen, _LOWEST_MODE_HZ, high), 1.4) if chosen else None
     response.noise = noise / (rate / 2)
@@ -495,28 +498,16 @@ def _knocked(even: Even, top_hz: float) -> Response:
     return response
 
 
-def _clean_knocks(even: Even, starts: list[int], length: int, rate: float, high: float) -> list[int]:
-    """The knocks without those that bounced: a second blow in the swing leaves what the swings of the others do not.
+def _without_bounces(decays: Array, fit: modes.Fit, rate: float, noise: float) -> NDArray[np.bool_]:
+    """Which decays (n, pieces) are of one blow: a second one in the swing leaves what the swings of the others do not.
 
     Where a half or more of them leave as much, it is no blow but the axis: then all are kept.
     """
-    if len(starts) < 3:
-        return starts
-    decays = np.stack([even.values[0][s : s + length] for s in starts], axis=1)
-    noise = float(np.median((decays[int(0.75 * length) :] - decays[int(0.75 * length) :].mean(0)).var(0)))
-    decays = decays[: _until_quiet(decays, noise, rate)]
-    left = np.array([_left_alone(decays[:, [k]], noise, rate, high) for k in range(decays.shape[1])])
-    clean = left < max(2.5 * float(np.sort(left)[(len(left) - 1) // 3]), 0.5 * _UNEXPLAINED)
-    if clean.sum() < max(2, 0.5 * len(starts)):
-        return starts
-    return [s for s, good in zip(starts, clean, strict=True) if good]
-
-
-def _left_alone(decay: Array, noise: float, rate: float, high: float) -> float:
-    """Share of one decay's energy that two springs of its own do not explain."""
-    fit = modes.fit_decays(decay, rate, LOWEST_HZ, high, most=2)[-1]
-    energy = float(((decay - decay.mean(0)) ** 2).mean())
-    return max(0.0, fit.left - noise) / max(energy, 1e-12)
+    left = modes.left_of_each(decays, fit, rate) - noise
+    share = np.maximum(left, 0) / np.maximum(((decays - decays.mean(0)) ** 2).mean(0), 1e-12)
+    usual = float(np.sort(share)[(len(share) - 1) // 3])
+    clean: NDArray[np.bool_] = share < max(3 * usual, 0.5 * _UNEXPLAINED)
+    return clean if clean.sum() >= max(2, 0.5 * len(share)) else np.ones(len(share), bool)
 
 
 def find_knocks(values: Array, rate: float) -> NDArray[np.intp]:
