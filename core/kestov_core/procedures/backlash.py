@@ -85,7 +85,7 @@ def analyse(context: BacklashContext, data: bytes | None) -> BacklashResult:
     spread = 2 * float(max(s_plus.max(), s_minus.max())) * 1.96 / np.sqrt(2 * (n - 1))
     # What a step rounds away is alike at all targets where the readings scatter less than a step: it does not average out.
     scatter = float(np.sqrt(np.mean(np.concatenate([s_plus, s_minus]) ** 2)))
-    rounding = 2**0.5 * step * max(0.0, 1 - 2 * scatter / resolution) if resolution > 0 else 0.0
+    rounding = 2**0.5 * step * max(0.0, 1 - scatter / resolution) if resolution > 0 else 0.0
     u_mean = quadrature(float(np.sqrt(np.maximum(u_b**2 - rounding**2, 0).sum())) / len(rows), rounding)
     value = abs(float(b[worst]))
     own = float(u_b[worst])
