@@ -1,7 +1,7 @@
 """resonance: what rings when an axis is shaken, whether to believe it, and what a shaper would buy and cost.
 
 The carriage's acceleration is recorded while motors (or a knuckle) shake it. Fits are in ``signals.modes``, what the
-kinds of excitation need in ``signals.response``, shapers in ``signals.shapers``.
+kinds of excitation need in ``signals.listening``, shapers in ``signals.shapers``.
 """
 
 from __future__ import annotations
@@ -124,7 +124,7 @@ def _rows(data: bytes) -> tuple[Array, Array]:
 
 def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) -> ResonanceResult:
     """The same for rows that are read already: ``time_s`` (n,), ``acceleration`` (3, n) in the context's unit."""
-    from ..signals.response import listen
+    from ..signals.listening import listen
 
     even, others = _evenly(context, time_s, acceleration)
     response = listen(even, context.excitation, context.max_frequency_hz)

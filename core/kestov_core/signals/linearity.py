@@ -6,7 +6,7 @@ gets there, times one constant for each k (drifting slowly, where the wave's sha
 another way to a weaker push: the ratio then bends where it resonates. Two passes through one frequency (up and down
 again) must agree, too.
 
-Not here: finding the sweep (``response``), what to do about it (``procedures.resonance``).
+Not here: finding the sweep (``sweeps``), what to do about it (``procedures.resonance``).
 """
 
 from __future__ import annotations
