@@ -3660,6 +3660,9 @@ export interface components {
         /**
          * BeltDeflectionContext
          * @description What was pressed and how. Resolutions: a 0.1 N scale and half a millimetre by rule are typical.
+         *
+         *     Common to the sitting: ``scale_u95_percent`` of the spring scale, ``zero_u95_mm`` of where the belt stood unpressed
+         *     (both typical).
          */
         BeltDeflectionContext: {
             /** Span Mm */
@@ -3690,6 +3693,16 @@ export interface components {
              * @default 0.5
              */
             resolution_mm: number;
+            /**
+             * Scale U95 Percent
+             * @default 2
+             */
+            scale_u95_percent: number;
+            /**
+             * Zero U95 Mm
+             * @default 0.2
+             */
+            zero_u95_mm: number;
             target_n?: components["schemas"]["Target"] | null;
             /** Axis */
             axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
@@ -3996,7 +4009,8 @@ export interface components {
         };
         /**
          * StepsContext
-         * @description A travel test. ``stated_u95_mm``: hand and feel beyond the instrument's step (0.03 is typical for calipers).
+         * @description A travel test. ``stated_u95_mm``: hand and feel beyond the instrument's step (0.03 is typical for calipers);
+         *     ``zero_u95_mm``: its zero, common to the whole sitting (0.02 is typical; none where each travel is a difference).
          *
          *     Either ``measured_mm``, or for filament a mark: how far it stood before the drive (``mark_before_mm``), and how far it
          *     still stands after each feed (``mark_after_mm``).
@@ -4029,6 +4043,11 @@ export interface components {
              * @default 0.03
              */
             stated_u95_mm: number;
+            /**
+             * Zero U95 Mm
+             * @default 0.02
+             */
+            zero_u95_mm: number;
             /** Limit Percent */
             limit_percent?: number | null;
             /** Transmission */
@@ -4163,7 +4182,8 @@ export interface components {
         };
         /**
          * BacklashContext
-         * @description ``limit_mm``: the reversal value that still prints well (typical).
+         * @description ``limit_mm``: the reversal value that still prints well (typical). ``indicator_u95_mm``: the indicator's own lost
+         *     motion, common to all readings (0.003 is typical).
          */
         BacklashContext: {
             /**
@@ -4171,6 +4191,11 @@ export interface components {
              * @default 0.05
              */
             limit_mm: number;
+            /**
+             * Indicator U95 Mm
+             * @default 0.003
+             */
+            indicator_u95_mm: number;
             /**
              * Resolution Mm
              * @default 0.01
