@@ -26,7 +26,7 @@ from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.procedures.ripple_source import Machine
 from kestov_core.quantities import Quantity, Verdict
 from measuring import recording
-from measuring.models import Capture, Result, headline, latest_results
+from measuring.models import Capture, Result, latest_results
 from measuring.rounds import Round, current_round, places_of, rounds, set_belts, target_of
 from ninja import File, Form, Router, Schema, UploadedFile
 from people.clock import now
@@ -222,7 +222,7 @@ def bench(request: HttpRequest, printer_id: int):
             LastFigure(
                 procedure=c.procedure,
                 place=c.place,
-                quantity=headline(r.found),
+                quantity=r.headline,
                 verdict=r.verdict,
                 at=c.taken_at,
                 capture_id=c.id,

@@ -150,5 +150,13 @@ def capture_out(capture: Capture, result: Result | None = None) -> CaptureOut:
         core_version=result.core_version,
         verdict=result.verdict,
         # By the procedure's own shape: what fits two shapes is not guessed.
-        found=procedures.get(capture.procedure).result.model_validate(result.found),
+        found=procedures.get(capture.procedure).result.model_validate(_as_written_now(capture, result)),
     )
+
+
+def _as_written_now(capture: Capture, result: Result) -> dict[str, Any]:
+    """What was found, with what results of an earlier core did not say: which procedure, and the figure judged."""
+    found = result.found | {"procedure": capture.procedure}
+    if "judged" not in found and result.headline:
+        found["judged"] = [{"words": "Measured", "quantity": result.headline, "verdict": result.verdict}]
+    return found

@@ -63,7 +63,7 @@ class Capture(models.Model):
         if first_result is not None:
             context = procedures.get(self.procedure).of_old(context, first_result.core_version)
         found = procedures.run(self.procedure, context, self.raw()).model_dump(mode="json")
-        first = headline(found) or {}
+        first = found["judged"][0]["quantity"] if found["judged"] else {}
         return Result.objects.create(
             capture=self,
             core_version=CORE_VERSION,
@@ -95,14 +95,10 @@ class Result(models.Model):
     class Meta:
         ordering = ["-computed_at"]
 
-
-#: The figure that stands for a result, first of these that it has.
-_HEADLINES = ("tension", "wander", "frequency", "reversal_value", "percent_of_rated", "error", "spacing")
-
-
-def headline(found: dict[str, Any]) -> dict[str, Any] | None:
-    """The quantity of a result that lists and trends show; None where it has none (a layer's shift)."""
-    return next((found[name] for name in _HEADLINES if found.get(name)), None)
+    @property
+    def headline(self) -> dict[str, Any] | None:
+        """The figure that stands for it in lists and trends; None where it has none. Read from its row, not from ``found``."""
+        return None if self.value is None else {"value": self.value, "u95": self.u95, "unit": self.unit}
 
 
 class StoredValue(models.Model):

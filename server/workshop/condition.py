@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from kestov_core.condition import Condition, Evidence, Fitness, condition_of, fitness_of, worst
 from kestov_core.machine import AXES_OF_BELT
-from measuring.models import Capture, Result, headline, latest_results
+from measuring.models import Capture, Result, latest_results
 from people.clock import now
 
 from .models import Printer
@@ -115,7 +115,7 @@ def _judge(place: str, evidence: tuple[Capture, Result], printer: Printer, chang
     changed = changes.since(capture)
     lost = _lost_again(printer, place) if not changed and result.verdict == "out_of_tolerance" else 0
     found, why = condition_of(Evidence(capture.procedure, result.verdict, age, lost, changed))  # type: ignore[arg-type]
-    quantity = headline(result.found)
+    quantity = result.headline
     return PlaceCondition(place, found, why, capture.taken_at, capture.procedure, quantity, str(capture.id))
 
 

@@ -164,6 +164,7 @@ class Stop(Part):
 class DiagnoseResult(Result):
     """What it may be, what to do next, what to ask, and whether to stop. ``placed_faults``: how many were weighed."""
 
+    procedure: Literal["diagnose"] = "diagnose"
     hypotheses: list[Hypothesis]
     next: list[NextCheck]
     ask: list[Question] = []

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
@@ -11,7 +11,7 @@ from ..errors import BadInput
 from ..machine import Place
 from ..quantities import U95_OF_STEP, Limits, Positive, Quantity, decide, quadrature, step_shown, t95
 from ..readers import read_csv
-from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
+from .base import Advice, Context, Finding, Part, Procedure, Result, source_of, three_way
 
 #: What lies further from its like is a slip of the pen, not an axis (mm, typical).
 _SLIP_MM = 0.1
@@ -43,6 +43,7 @@ class AtTarget(Part):
 class BacklashResult(Result):
     """ISO 230-2: B = max |B_i|, mean B (signed), R, E and A, all mm."""
 
+    procedure: Literal["backlash"] = "backlash"
     reversal_value: Quantity
     mean_reversal: Quantity
     repeatability: Quantity
@@ -117,6 +118,12 @@ def analyse(context: BacklashContext, data: bytes | None) -> BacklashResult:
         cycles=n,
         per_target=rows,
     )
+    limits = Limits(high=context.limit_mm)
+    result.judge(
+        "Comes back short by (reversal value)", reversal, limits, source_of(context, "limit_mm"), result.verdict
+    )
+    result.judge("Repeats to (R)", result.repeatability)
+    result.judge("Placed to (A)", result.accuracy)
     if resolution > context.resolution_mm:
         result.warn(
             "rounded_readings",

@@ -9,7 +9,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict
 
 from ..machine import Place
-from ..quantities import Quantity, Verdict
+from ..quantities import Limits, Quantity, Verdict, decide
 
 DataKind = Literal["wav", "csv"]
 
@@ -53,13 +53,46 @@ class Finding(Part):
     value: Quantity | None = None
 
 
-class Result(Part):
-    """What every result has."""
+class Judged(Part):
+    """One figure of a result and how it was judged: in words, its limits and where they are from, and the verdict.
 
+    No limits: not judged, or by something else than the figure. ``source_of_limits``: ``given`` or ``typical``.
+    """
+
+    words: str
+    quantity: Quantity
+    limits: Limits | None = None
+    source_of_limits: str = ""
+    verdict: Verdict = "not_judged"
+
+
+class Result(Part):
+    """What every result has. ``procedure`` tells one shape from another; ``judged``: the headline first."""
+
+    procedure: str
     verdict: Verdict
+    judged: list[Judged] = []
     advice: list[Advice] = []
     warnings: list[Warning_] = []
     findings: list[Finding] = []
+
+    def judge(
+        self,
+        words: str,
+        quantity: Quantity,
+        limits: Limits | None = None,
+        source: str = "",
+        verdict: Verdict | None = None,
+    ) -> None:
+        """Add a figure that was judged; without a verdict, by its limits."""
+        if limits is not None and limits.low is None and limits.high is None:
+            limits = None
+        own = verdict or decide(quantity.value, quantity.u95, limits)
+        self.judged.append(
+            Judged(
+                words=words, quantity=quantity, limits=limits, source_of_limits=source if limits else "", verdict=own
+            )
+        )
 
     def warn(self, code: str, message: str) -> None:
         """Add a warning."""
@@ -93,6 +126,11 @@ class Procedure:
             "context": self.context.model_json_schema(),
             "result": self.result.model_json_schema(mode="serialization"),
         }
+
+
+def source_of(context: Context, field: str) -> str:
+    """Where a limit of the context is from: ``given`` with it, or the ``typical`` default."""
+    return "given" if field in context.model_fields_set else "typical"
 
 
 def three_way(verdict: Verdict, bad: Verdict = "out_of_tolerance") -> Literal["present", "absent", "unknown"]:

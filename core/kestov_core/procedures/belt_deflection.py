@@ -6,7 +6,7 @@ the loop: F = 4 T (d/L) + 8 EA d^3 / (L^2 L_loop).
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
@@ -49,6 +49,7 @@ class BeltDeflectionContext(Context):
 class BeltDeflectionResult(Result):
     """Tension, and the share of the force that stretched the belt instead of bending it aside."""
 
+    procedure: Literal["belt-deflection"] = "belt-deflection"
     tension: Quantity
     stretch_share: float
 
@@ -107,6 +108,7 @@ def analyse(context: BeltDeflectionContext, data: bytes | None = None) -> BeltDe
     result.tension = Quantity(value=tension, u95=u95, unit="N", own=own, shared=shared)
     result.stretch_share = bent / (tension + bent)
     result.verdict = "cannot_tell" if odd and limits is not None else decide(tension, u95, limits)
+    result.judge("Tension", result.tension, limits, "given", result.verdict)
     if limits is not None:
         for finding, side in (("belt_slack", Limits(low=limits.low)), ("belt_overtight", Limits(high=limits.high))):
             state = three_way(decide(tension, u95, side, outer=0))

@@ -85,6 +85,7 @@ class BeltPluckResult(Result):
     nothing does. ``or_else``: the other reading where two stay possible (then ``octave_doubt`` is warned of).
     """
 
+    procedure: Literal["belt-pluck"] = "belt-pluck"
     tension: Quantity
     frequency: Quantity
     inharmonicity: float
@@ -157,6 +158,7 @@ def analyse(context: BeltPluckContext, data: bytes | None) -> BeltPluckResult:
         second_level_db=None if hearing.second_hz is None else hearing.second_db,
         or_else=None if hearing.rival_hz is None else _or_else(hearing.rival_hz, f0, result_tension),
     )
+    result.judge("Tension", result.tension, limits, "given", result.verdict)
     _warn(result, context, len(used), hearing)
     _find(result, context, limits)
     _advise(result, context, own, shared, u95)

@@ -6,7 +6,7 @@ what this printer's own rounds have shown.
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import Field
@@ -14,7 +14,7 @@ from pydantic import Field
 from ..errors import BadInput
 from ..machine import PLACES, Moving, Tensioner, axial_stiffness_typical, newtons_per_turn
 from ..quantities import Finite, Limits, Positive, Quantity, Verdict, decide, quadrature, rounded, worst
-from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
+from .base import Advice, Context, Finding, Part, Procedure, Result, source_of, three_way
 from .belt_pluck import Percent
 
 #: Never more than this in one step: past it a belt may jump a tooth or a clamp may crack.
@@ -73,6 +73,7 @@ class BeltOut(Part):
 class BeltSetResult(Result):
     """Balance of the pair and the steps. ``imbalance_percent`` is null for a single belt."""
 
+    procedure: Literal["belt-set"] = "belt-set"
     imbalance_percent: Quantity | None
     slacker: str | None
     belts: list[BeltOut]
@@ -133,6 +134,12 @@ def analyse(context: BeltSetContext, data: bytes | None = None) -> BeltSetResult
                 expect=Quantity(value=float(after[i]), u95=quadrature(own[i], unsure), unit="N"),
             )
         )
+    if imbalance is not None:
+        source = source_of(context, "imbalance_limit_percent")
+        result.judge("Difference", imbalance, Limits(high=context.imbalance_limit_percent), source, pair)
+    for belt, value, u, verdict in zip(belts, values, total, verdicts, strict=True):
+        quantity = Quantity(value=float(value), u95=float(u), unit="N")
+        result.judge(f"Tension of {belt.id.upper()}", quantity, band, "given", verdict)
     _advise(result, context, values, total, wanted, coupling)
     _find(result, context, values, own, total, band, pair)
     return result

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from ..machine import Place
 from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, worst
-from .base import Advice, Context, Finding, Part, Procedure, Result
+from .base import Advice, Context, Finding, Part, Procedure, Result, source_of
 
 
 class Position(Part):
@@ -32,6 +32,7 @@ class BeltTrackingContext(Context):
 class BeltTrackingResult(Result):
     """How far the belt wanders, how near it comes to a flange, and which it touches."""
 
+    procedure: Literal["belt-tracking"] = "belt-tracking"
     wander: Quantity
     smallest_clearance: Quantity
     touches: Literal["top", "bottom", "both", "none"]
@@ -55,6 +56,13 @@ def analyse(context: BeltTrackingContext, data: bytes | None = None) -> BeltTrac
         wander=wander,
         smallest_clearance=Quantity(value=float(min(top.min(), bottom.min())), u95=u, unit="mm"),
         touches=touches,
+    )
+    result.judge("Wanders", wander, Limits(high=context.limit_mm), source_of(context, "limit_mm"), of_wander)
+    nothing = touches == "none"
+    result.judge(
+        "Smallest gap; touches nothing" if nothing else f"Smallest gap; touches {touches}",
+        result.smallest_clearance,
+        verdict="in_tolerance" if nothing else "out_of_tolerance",
     )
     state: Literal["present", "absent"] = "present" if touches != "none" else "absent"
     result.findings.append(

@@ -75,6 +75,7 @@ class MechanismFound(Part):
 class LayerShiftResult(Result):
     """In motor coordinates, and what explains it, likeliest first."""
 
+    procedure: Literal["layer-shift"] = "layer-shift"
     motors: list[MotorShift]
     mechanisms: list[MechanismFound]
 
@@ -85,6 +86,9 @@ def analyse(context: LayerShiftContext, data: bytes | None = None) -> LayerShift
     u = context.u95_mm * (math.sqrt(2) if context.kinematics == "corexy" else 1.0)
     motors = [_motor(name, t, u, _drive(context, name)) for name, t in travel.items()]
     result = LayerShiftResult(verdict="not_judged", motors=motors, mechanisms=_weigh(context, motors, u))
+    shifts = [("To the right (X)", context.shift_x_mm), ("Away from you (Y)", context.shift_y_mm)]
+    for words, shift in sorted(shifts, key=lambda s: -abs(s[1])):  # the larger is the headline
+        result.judge(words, Quantity(value=shift, u95=context.u95_mm, unit="mm"))
     if all(abs(m.travel_mm) <= u for m in motors):
         result.warn(
             "shift_within_uncertainty",

@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 from ..errors import BadInput
 from ..machine import Place
 from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, quadrature
-from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
+from .base import Advice, Context, Finding, Part, Procedure, Result, source_of, three_way
 
 
 class Share(Part):
@@ -62,10 +62,11 @@ class MotorCurrentResult(Result):
     ``cautions`` stand at the step where they matter.
     """
 
+    procedure: Literal["motor-current"] = "motor-current"
     peak_current: Quantity
     rms_current: Quantity
     percent_of_rated: Quantity
-    driver_rms_current: Quantity
+    driver_rms_current: Quantity | None = None
     cautions: list[str]
 
 
@@ -84,6 +85,12 @@ def analyse(context: MotorCurrentContext, data: bytes | None = None) -> MotorCur
         driver_rms_current=Quantity(value=driver_rms, u95=driver_rms * relative, unit="A"),
         cautions=_cautions(context),
     )
+    result.judge(
+        "Of the motor's rating", result.percent_of_rated, band, source_of(context, "limit_percent"), result.verdict
+    )
+    result.judge("R.m.s. current a phase, in each motor", result.rms_current)
+    if context.share < 1:
+        result.judge("The driver gives, to all on it", Quantity(value=driver_rms, u95=driver_rms * relative, unit="A"))
     if context.stored_rms_a is None:
         result.warn("single_reading", "One reading: read again after the adjustment and with the motor holding.")
     hot = context.case_temperature_c

@@ -98,6 +98,7 @@ class Quality(Part):
 class ResonanceResult(Result):
     """Modes, spectrum, shapers; ``why_not``: in words, where no shaper is recommended. ``stiffness_ratio``: (f/f_0)^2."""
 
+    procedure: Literal["resonance"] = "resonance"
     frequency: Quantity | None
     modes: list[ModeFound]
     spectrum: Spectrum
@@ -160,6 +161,9 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
                 "Stiffen or lighten what makes the weaker one, or slow down."
             )
             result.advice.append(Advice(action="stiffen", target=place, reason=result.why_not))
+    if strongest is not None:
+        words = "Rings strongest at" if len(modes) > 1 else "Rings at"
+        result.judge(words, strongest, verdict=result.verdict)
     _compare(result, context, place)
     _find(result, response, place)
     _advise(result, context, place)

@@ -66,6 +66,7 @@ class RingingPrintResult(Result):
     ``axis``: what rings; ``whose``: why it is this one, in words.
     """
 
+    procedure: Literal["ringing-print"] = "ringing-print"
     axis: Place | None = None
     whose: str = ""
     frequency: Quantity
@@ -96,6 +97,7 @@ def analyse(context: RingingPrintContext, data: bytes | None = None) -> RingingP
         whose=whose_motion(context.kinematics, context.wall_runs) if context.wall_runs else "",
         frequency=Quantity(value=mean, u95=own, unit="Hz"),
     )
+    result.judge("Rings at", result.frequency)
     if context.rings is None:
         result.warn(
             "wall_not_told",

@@ -129,6 +129,7 @@ class Source(Part):
 class RippleSourceResult(Result):
     """``speed_exponent``: slope of log spacing over log speed: 1 for what is timed, 0 for a length."""
 
+    procedure: Literal["ripple-source"] = "ripple-source"
     spacing: Quantity
     speed_exponent: Quantity | None
     timed_frequency: Quantity | None
@@ -162,6 +163,11 @@ def analyse(context: RippleSourceContext, data: bytes | None = None) -> RippleSo
         family=family,
         sources=sources,
     )
+    result.judge("Spacing at the first speed", result.spacing)
+    if result.timed_frequency is not None:
+        result.judge("If it is timed, it repeats at", result.timed_frequency)
+    if exponent is not None:
+        result.judge("Grows with speed to the power of (1 timed, 0 a length)", exponent)
     _say(result, context, timed)
     return result
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from ..errors import BadInput
-from ..quantities import Positive
+from ..quantities import Positive, Quantity
 from .base import Context, Part, Procedure, Result
 from .resonance import Impulse, ShaperName
 
@@ -31,6 +31,7 @@ class CurvePoint(Part):
 class ShaperResult(Result):
     """``insensitivity_5_percent``: width of the band with V <= 5 %, over the design frequency, as a fraction."""
 
+    procedure: Literal["shaper"] = "shaper"
     impulses: list[Impulse]
     duration_ms: float
     insensitivity_5_percent: float
@@ -71,6 +72,7 @@ def analyse(context: ShaperContext, data: bytes | None = None) -> ShaperResult:
         ],
         method="closed_form" if closed else "constraints_solved",
     )
+    result.judge("Lasts", Quantity(value=result.duration_ms, u95=0.0, unit="ms"))
     if not closed and z > 0:
         result.warn(
             "ei_by_constraints",

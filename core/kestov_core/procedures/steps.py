@@ -11,7 +11,7 @@ from ..errors import BadInput
 from ..gcode import steps_script
 from ..machine import Transmission
 from ..quantities import Finite, Limits, Positive, Quantity, decide, mean_of, odd_ones, quadrature, step_shown
-from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
+from .base import Advice, Context, Finding, Part, Procedure, Result, source_of, three_way
 
 #: Tooth counts of pulleys and leads of screws (mm) that are sold, and so get mixed up.
 _TEETH = (12, 16, 18, 20, 24, 30, 32, 36, 40)
@@ -61,6 +61,7 @@ class Script(Part):
 class StepsResult(Result):
     """``error``: measured over commanded less one, %. ``basis``: what the new figure rests on."""
 
+    procedure: Literal["steps"] = "steps"
     travel: Quantity
     error: Quantity
     theory_steps_per_mm: float | None
@@ -108,6 +109,11 @@ def analyse(context: StepsContext, data: bytes | None = None) -> StepsResult:
             "rounded_readings",
             f"All readings are whole steps of {step:g} mm: so coarse they count, whatever the instrument shows.",
         )
+    words = (
+        "Feeds too much (+) or too little (−) by" if context.axis == "e" else "Travels too far (+) or too short (−) by"
+    )
+    limits = Limits(low=-limit, high=limit)
+    result.judge(words, error, limits, source_of(context, "limit_percent"), result.verdict)
     for i, words in odd:
         result.warn("odd_reading", f"Reading {i + 1}: {words} mm. A slip of the pen, or inches? Measure it again.")
     if len(readings) == 1:

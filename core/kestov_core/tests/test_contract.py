@@ -7,6 +7,7 @@ import unittest
 
 from kestov_core import procedures
 from kestov_core.errors import BadInput
+from kestov_core.quantities import worst
 from kestov_core.simulator.instruments import SimTravel, reversal_csv
 from kestov_core.simulator.shaking import Sensor, Shake, SimAxis, SimMode, shake
 from kestov_core.simulator.sound import Belt, Pluck, Room, record, wav
@@ -118,6 +119,14 @@ class EveryProcedure(unittest.TestCase):
             result = procedures.run(name, context, data)
             dumped = json.loads(result.model_dump_json())
             self.assertIn(result.verdict, verdicts)
+            self.assertEqual(result.procedure, name)
+            with self.subTest("judged", name=name):
+                self.assertEqual(bool(result.judged), name != "diagnose")
+                # Where the result as a whole is in doubt, so is its headline; no part is worse than the whole.
+                self.assertEqual(worst([j.verdict for j in result.judged]), result.verdict)
+                for j in result.judged:
+                    self.assertEqual(j.limits is None, j.source_of_limits == "")
+                    self.assertTrue(j.words and (j.limits is None or j.verdict != "not_judged"))
             for part in ("advice", "warnings", "findings"):
                 self.assertIsInstance(dumped[part], list, name)
             for finding in result.findings:

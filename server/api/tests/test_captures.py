@@ -53,6 +53,14 @@ class HandedOut(ApiCase):
         self.assertEqual((rows["tension"]["unit"], rows["verdict"]["value"]), ("N", self.capture["verdict"]))
         self.assertEqual(self.get("/result.pdf").status_code, 422)
 
+    def test_a_result_of_an_earlier_core_still_shows_its_figure(self):
+        result = Result.objects.get(capture=self.capture["id"])
+        result.found = {k: v for k, v in result.found.items() if k not in ("judged", "procedure")}
+        result.save()
+        found = self.get("/result.json").json()["found"]
+        self.assertEqual(found["procedure"], "belt-pluck")
+        self.assertEqual([j["quantity"]["value"] for j in found["judged"]], [result.value])
+
     def test_the_drawn_form_is_small_and_ends_where_the_partials_do(self):
         view = self.get("/view").json()
         self.assertAlmostEqual(view["seconds"], 4.6, places=2)

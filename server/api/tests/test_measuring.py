@@ -204,7 +204,7 @@ class Typed(Bench):
         }
         self.assertEqual(set(last), set(good))
         self.assertAlmostEqual(last["motor-current"]["quantity"]["value"], 70.7, delta=0.1)
-        self.assertIsNone(last["layer-shift"]["quantity"])
+        self.assertAlmostEqual(last["layer-shift"]["quantity"]["value"], 2.0)
 
     def test_what_is_wrong_is_named_at_its_field(self):
         status, answer = self.typed(

@@ -2145,10 +2145,21 @@ export interface components {
          */
         DiagnoseResult: {
             /**
+             * Procedure
+             * @default diagnose
+             * @constant
+             */
+            procedure: "diagnose";
+            /**
              * Verdict
              * @enum {string}
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
             /**
              * Advice
              * @default []
@@ -2221,6 +2232,29 @@ export interface components {
             because: components["schemas"]["Reason"][];
         };
         /**
+         * Judged
+         * @description One figure of a result and how it was judged: in words, its limits and where they are from, and the verdict.
+         *
+         *     No limits: not judged, or by something else than the figure. ``source_of_limits``: ``given`` or ``typical``.
+         */
+        Judged: {
+            /** Words */
+            words: string;
+            quantity: components["schemas"]["Quantity"];
+            limits?: components["schemas"]["Limits"] | null;
+            /**
+             * Source Of Limits
+             * @default
+             */
+            source_of_limits: string;
+            /**
+             * Verdict
+             * @default not_judged
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+        };
+        /**
          * Likely
          * @description A fault and its probability, in short.
          */
@@ -2233,6 +2267,16 @@ export interface components {
             axis: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
             /** Probability */
             probability: number;
+        };
+        /**
+         * Limits
+         * @description A tolerance: lower limit, upper limit, or both, in the unit of what is judged.
+         */
+        Limits: {
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
         };
         /** LogLine */
         LogLine: {
@@ -2688,10 +2732,21 @@ export interface components {
          */
         BacklashResult: {
             /**
+             * Procedure
+             * @default backlash
+             * @constant
+             */
+            procedure: "backlash";
+            /**
              * Verdict
              * @enum {string}
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
             /**
              * Advice
              * @default []
@@ -2723,10 +2778,21 @@ export interface components {
          */
         BeltDeflectionResult: {
             /**
+             * Procedure
+             * @default belt-deflection
+             * @constant
+             */
+            procedure: "belt-deflection";
+            /**
              * Verdict
              * @enum {string}
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
             /**
              * Advice
              * @default []
@@ -2755,10 +2821,21 @@ export interface components {
          */
         BeltPluckResult: {
             /**
+             * Procedure
+             * @default belt-pluck
+             * @constant
+             */
+            procedure: "belt-pluck";
+            /**
              * Verdict
              * @enum {string}
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
             /**
              * Advice
              * @default []
@@ -2793,10 +2870,21 @@ export interface components {
          */
         BeltTrackingResult: {
             /**
+             * Procedure
+             * @default belt-tracking
+             * @constant
+             */
+            procedure: "belt-tracking";
+            /**
              * Verdict
              * @enum {string}
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
             /**
              * Advice
              * @default []
@@ -2987,10 +3075,21 @@ export interface components {
          */
         LayerShiftResult: {
             /**
+             * Procedure
+             * @default layer-shift
+             * @constant
+             */
+            procedure: "layer-shift";
+            /**
              * Verdict
              * @enum {string}
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
             /**
              * Advice
              * @default []
@@ -3086,10 +3185,21 @@ export interface components {
          */
         MotorCurrentResult: {
             /**
+             * Procedure
+             * @default motor-current
+             * @constant
+             */
+            procedure: "motor-current";
+            /**
              * Verdict
              * @enum {string}
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
             /**
              * Advice
              * @default []
@@ -3108,7 +3218,7 @@ export interface components {
             peak_current: components["schemas"]["Quantity"];
             rms_current: components["schemas"]["Quantity"];
             percent_of_rated: components["schemas"]["Quantity"];
-            driver_rms_current: components["schemas"]["Quantity"];
+            driver_rms_current?: components["schemas"]["Quantity"] | null;
             /** Cautions */
             cautions: string[];
         };
@@ -3196,10 +3306,21 @@ export interface components {
          */
         ResonanceResult: {
             /**
+             * Procedure
+             * @default resonance
+             * @constant
+             */
+            procedure: "resonance";
+            /**
              * Verdict
              * @enum {string}
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
             /**
              * Advice
              * @default []
@@ -3239,10 +3360,21 @@ export interface components {
          */
         RingingPrintResult: {
             /**
+             * Procedure
+             * @default ringing-print
+             * @constant
+             */
+            procedure: "ringing-print";
+            /**
              * Verdict
              * @enum {string}
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
             /**
              * Advice
              * @default []
@@ -3284,10 +3416,21 @@ export interface components {
          */
         RippleSourceResult: {
             /**
+             * Procedure
+             * @default ripple-source
+             * @constant
+             */
+            procedure: "ripple-source";
+            /**
              * Verdict
              * @enum {string}
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
             /**
              * Advice
              * @default []
@@ -3405,10 +3548,21 @@ export interface components {
          */
         StepsResult: {
             /**
+             * Procedure
+             * @default steps
+             * @constant
+             */
+            procedure: "steps";
+            /**
              * Verdict
              * @enum {string}
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
             /**
              * Advice
              * @default []
@@ -3581,10 +3735,21 @@ export interface components {
          */
         BeltSetResult: {
             /**
+             * Procedure
+             * @default belt-set
+             * @constant
+             */
+            procedure: "belt-set";
+            /**
              * Verdict
              * @enum {string}
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
             /**
              * Advice
              * @default []
@@ -4330,10 +4495,21 @@ export interface components {
          */
         ShaperResult: {
             /**
+             * Procedure
+             * @default shaper
+             * @constant
+             */
+            procedure: "shaper";
+            /**
              * Verdict
              * @enum {string}
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
             /**
              * Advice
              * @default []

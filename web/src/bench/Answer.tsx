@@ -2,13 +2,13 @@
 import { type ReactNode, useEffect } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../api/client";
-import { type Quantity, show } from "../kit/figures";
+import { show } from "../kit/figures";
 import { Strip } from "../kit/Strip";
 import { useMe } from "../session/me";
 import { CATALOG } from "./catalog";
 
 type Capture = Schemas["CaptureOut"];
-export type Headline = { quantity: Quantity; low?: number | null; high?: number | null; words: string };
+type Judged = Schemas["Judged"];
 
 const VERDICT: Record<Capture["verdict"], string> = {
   in_tolerance: "Within its limits",
@@ -31,9 +31,10 @@ const NEXT: Record<string, [string, string]> = {
   "belt-tracking": ["belt-pluck", "Tipping a tensioner changes the tension: pluck it again."],
 };
 
-export function Figures({ lines }: { lines: Headline[] }) {
+/** What was judged, the headline first, each on its strip where a limit applies; where that is from, if only typical. */
+export function Figures({ judged }: { judged: Judged[] }) {
   const me = useMe();
-  return lines.map((h, i) => {
+  return judged.map((h, i) => {
     const s = show(h.quantity, me);
     return (
       <div key={h.words}>
@@ -43,8 +44,11 @@ export function Figures({ lines }: { lines: Headline[] }) {
           <span className="text-[18px] text-ink2">{s.unit}</span>
           {s.pm ? <span className="ml-2 font-mono text-ink2">± {s.pm}</span> : null}
         </p>
-        {h.low != null || h.high != null ? (
-          <Strip label={h.words} quantity={h.quantity} low={h.low} high={h.high} />
+        {h.limits ? (
+          <>
+            <Strip label={h.words} quantity={h.quantity} low={h.limits.low} high={h.limits.high} />
+            {h.source_of_limits === "typical" ? <p className="text-[15px] text-ink2">The limit is typical.</p> : null}
+          </>
         ) : null}
       </div>
     );
@@ -104,13 +108,12 @@ export function NextMeasurement({
 type Props = {
   capture: Capture;
   bench: Schemas["BenchOut"];
-  lines: Headline[];
   query: string;
   title?: string;
   children?: ReactNode;
 };
 
-export function Answer({ capture, bench, lines, query, title, children }: Props) {
+export function Answer({ capture, bench, query, title, children }: Props) {
   // What was typed is long: the answer begins at the top of the page.
   useEffect(() => {
     window.scrollTo({ top: 0 });
@@ -118,7 +121,7 @@ export function Answer({ capture, bench, lines, query, title, children }: Props)
   return (
     <>
       <h1>{title ?? VERDICT[capture.verdict]}</h1>
-      <Figures lines={lines} />
+      <Figures judged={capture.found.judged ?? []} />
       <Advice found={capture.found} />
       {children}
       <NextMeasurement capture={capture} bench={bench} query={query} />

@@ -235,7 +235,6 @@ function Readings({
           <Answer
             capture={capture}
             bench={bench}
-            lines={form.headline(capture.found, belt)}
             title={form.heading?.(capture.found)}
             query={caseId ? `?case=${caseId}` : ""}
           >

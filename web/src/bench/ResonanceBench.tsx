@@ -23,7 +23,7 @@ const KINDS: { kind: Excitation; label: string; how: string }[] = [
   {
     kind: "sweep",
     label: "Sweep",
-    how: "Sensor on what moves this way: the head, on a moving bed the bed. Short moves to and fro, from 5 up to 140 a second, in 20 seconds or more.",
+    how: "Short moves to and fro, from 5 up to 140 a second, in 20 seconds or more.",
   },
   {
     kind: "impulse",
@@ -206,7 +206,7 @@ function Take({
         ) : null}
         <Steps
           lines={[
-            "Sensor on the head, firmly; cable loose enough to follow.",
+            "Sensor firmly on what moves this way: the head, or on a moving bed the bed. Cable loose enough to follow.",
             KINDS.find((k) => k.kind === kind)!.how,
             "Let it record here, or bring the table as CSV: time_s, ax, ay, az.",
           ]}
@@ -304,11 +304,7 @@ function Verdict({
         {capture.instrument ? `, ${capture.instrument}` : ""}
       </p>
       {refused ? <p className="text-[21px] font-semibold">No shaper is advised.</p> : null}
-      {found.frequency && capture.verdict !== "cannot_tell" ? (
-        <Figures
-          lines={[{ quantity: found.frequency, words: found.modes.length > 1 ? "Rings strongest at" : "Rings at" }]}
-        />
-      ) : null}
+      {capture.verdict !== "cannot_tell" ? <Figures judged={found.judged ?? []} /> : null}
       {found.modes.length ? (
         <table className="w-full border-collapse text-[15px]">
           <thead>

@@ -231,21 +231,7 @@ function Reversal({ id, axis, bench }: { id: number; axis: string; bench: Schema
       </section>
       <section className={`sheet grid gap-4 ${capture ? "" : "lg:sticky lg:top-4"}`} aria-live="polite">
         {capture && "per_target" in capture.found ? (
-          <Answer
-            capture={capture}
-            bench={bench}
-            query={caseId ? `?case=${caseId}` : ""}
-            lines={[
-              {
-                quantity: capture.found.reversal_value,
-                words: "Comes back short by (reversal value)",
-                low: null,
-                high: n("limit_mm"),
-              },
-              { quantity: capture.found.repeatability, words: "Repeats to (R)" },
-              { quantity: capture.found.accuracy, words: "Placed to (A)" },
-            ]}
-          >
+          <Answer capture={capture} bench={bench} query={caseId ? `?case=${caseId}` : ""}>
             <ReversalPlot found={capture.found} />
           </Answer>
         ) : (

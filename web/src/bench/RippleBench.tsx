@@ -268,20 +268,6 @@ function Ripples({ id, place, bench }: { id: number; place: string; bench: Schem
             bench={bench}
             title={FAMILY[capture.found.family]}
             query={caseId ? `?case=${caseId}` : ""}
-            lines={[
-              { quantity: capture.found.spacing, words: "Spacing at the first speed" },
-              ...(capture.found.timed_frequency
-                ? [{ quantity: capture.found.timed_frequency, words: "If it is timed, it repeats at" }]
-                : []),
-              ...(capture.found.speed_exponent
-                ? [
-                    {
-                      quantity: capture.found.speed_exponent,
-                      words: "Grows with speed to the power of (1 timed, 0 a length)",
-                    },
-                  ]
-                : []),
-            ]}
           >
             <Ladder found={capture.found} />
           </Answer>

@@ -222,6 +222,9 @@ describe("resonance", () => {
     modes: [{ frequency: q(45, 0.2, "Hz"), damping_ratio: q(0.06, 0.01, "1"), share: 1 }],
     spectrum: { frequency_hz: [10, 40, 45, 50, 90], excited: [1, 8, 100, 9, 1], fitted: [1, 8, 99, 9, 1], others: {} },
     shapers: SHAPERS,
+    judged: [
+      { words: "Rings at", quantity: q(45, 0.2, "Hz"), limits: null, source_of_limits: "", verdict: "not_judged" },
+    ],
     recommended: "ei",
     why_not: "",
     quality: {
@@ -371,22 +374,25 @@ describe("after a travel test", () => {
 
 it("an answer carries its figure, advice, doubts, the next measurement and its files", () => {
   const c = capture("backlash", {
+    judged: [
+      {
+        words: "Short by",
+        quantity: q(0.09, 0.01, "mm"),
+        limits: { low: null, high: 0.05 },
+        source_of_limits: "typical",
+        verdict: "out_of_tolerance",
+      },
+    ],
     advice: [
       { action: "a", target: "x", reason: "Look at the grub screw." },
       { action: "b", target: "x", reason: "Then at the nut." },
     ],
     warnings: [{ code: "few_targets", message: "Few targets." }],
   });
-  const text = draw(
-    <Answer
-      capture={c}
-      bench={bench}
-      query=""
-      lines={[{ quantity: q(0.09, 0.01, "mm"), words: "Short by", high: 0.05 }]}
-    />,
-  );
+  const text = draw(<Answer capture={c} bench={bench} query="" />);
   for (const part of [
     "Short by 0.090 mm ± 0.010",
+    "The limit is typical.",
     "Do next. Look at the grub screw.",
     "Then. Then at the nut.",
     "Note. Few targets.",

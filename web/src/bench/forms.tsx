@@ -1,8 +1,7 @@
-/** What differs between the procedures whose readings are typed: words, fields, context, headline, drawing. Data, one page. */
+/** What differs between the procedures whose readings are typed: words, fields, context, drawing. Data, one page. */
 import type { ReactNode } from "react";
 import type { Schemas } from "../api/client";
 import type { Column, Row } from "../kit/ReadingsField";
-import type { Headline } from "./Answer";
 import { ShaperTable } from "./ShaperTable";
 import { ShiftRulers } from "./ShiftRulers";
 import { StepsAfter } from "./StepsAfter";
@@ -47,7 +46,6 @@ export type Form = {
   expect?: (column: string, settings: Record<string, number | undefined>) => number | undefined;
   /** The readings are those of a wall: which one is asked, the axis follows from it. */
   byWall?: boolean;
-  headline: (found: Found, belt: Belt | undefined) => Headline[];
   heading?: (found: Found) => string | undefined;
   /** Something to do before the readings. */
   before?: (place: string) => ReactNode;
@@ -110,10 +108,6 @@ export const FORMS: Record<string, Form> = {
       loop_length_mm: belt?.belt.loop_length_mm,
       target_n: belt ? { low: belt.target_low_n, high: belt.target_high_n } : undefined,
     }),
-    headline: (f, belt) =>
-      "stretch_share" in f
-        ? [{ quantity: f.tension, words: "Tension", low: belt?.target_low_n, high: belt?.target_high_n }]
-        : [],
   },
   "belt-tracking": {
     title: (p) => `Does belt ${p.toUpperCase()} run true?`,
@@ -135,16 +129,6 @@ export const FORMS: Record<string, Form> = {
       { name: "resolution_mm", label: "Gauge reads to, mm", hint: "Its smallest step.", start: () => "0.05" },
     ],
     context: (positions, s, axis) => ({ ...s, positions, axis }),
-    headline: (f) =>
-      "wander" in f
-        ? [
-            { quantity: f.wander, low: null, high: 0.2, words: "Wanders" },
-            {
-              quantity: f.smallest_clearance,
-              words: f.touches === "none" ? "Smallest gap; touches nothing" : `Smallest gap; touches ${f.touches}`,
-            },
-          ]
-        : [],
   },
   "ringing-print": {
     title: () => "Ripples after a corner",
@@ -178,7 +162,6 @@ export const FORMS: Record<string, Form> = {
       wall_runs: bench.walls.find((w) => w.axis === axis)?.runs,
       kinematics: bench.kinematics,
     }),
-    headline: (f) => ("undamped_frequency" in f ? [{ quantity: f.frequency, words: "Rings at" }] : []),
     after: (c) =>
       "undamped_frequency" in c.found ? (
         <>
@@ -238,7 +221,6 @@ export const FORMS: Record<string, Form> = {
       transmissions: bench.machine.transmissions,
       axis: axis === "all" ? undefined : axis,
     }),
-    headline: () => [],
     heading: (f) => ("mechanisms" in f && f.mechanisms[0] ? MECHANISM[f.mechanisms[0].mechanism] : undefined),
     after: (c) => ("mechanisms" in c.found ? <ShiftRulers found={c.found} /> : null),
   },
@@ -279,10 +261,6 @@ export const FORMS: Record<string, Form> = {
       measured_mm: rows.map((r) => r.measured_mm),
       transmission: driveOf(bench, axis) ?? { kind: "extruder" },
     }),
-    headline: (f) =>
-      "ratio_suspect" in f
-        ? [{ quantity: f.error, words: "Travels too far (+) or too short (−) by", low: -0.2, high: 0.2 }]
-        : [],
     after: (c, bench) => ("ratio_suspect" in c.found ? <StepsAfter capture={c} found={c.found} bench={bench} /> : null),
   },
   "motor-current": {
@@ -356,16 +334,6 @@ export const FORMS: Record<string, Form> = {
       motors_on_driver: choices.motors_on_driver === "1" ? 1 : 2,
       wiring: choices.motors_on_driver === "2s" ? "series" : "parallel",
     }),
-    headline: (f) =>
-      "rms_current" in f
-        ? [
-            { quantity: f.percent_of_rated, words: "Of the motor's rating", low: 60, high: 100 },
-            { quantity: f.rms_current, words: "R.m.s. current a phase, in each motor" },
-            ...(f.driver_rms_current.value !== f.rms_current.value
-              ? [{ quantity: f.driver_rms_current, words: "The driver gives, to all on it" }]
-              : []),
-          ]
-        : [],
     after: (c) =>
       "cautions" in c.found ? (
         <ul className="grid gap-1">
@@ -403,10 +371,6 @@ FORMS["steps:e"] = {
     mark_after_mm: rows.map((r) => r.mark_after_mm),
     transmission: driveOf(bench, axis) ?? { kind: "extruder" },
   }),
-  headline: (f) =>
-    "ratio_suspect" in f
-      ? [{ quantity: f.error, words: "Feeds too much (+) or too little (−) by", low: -2, high: 2 }]
-      : [],
 };
 
 const MECHANISM: Record<string, string> = {
