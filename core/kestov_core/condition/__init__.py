@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from .. import procedures
+from ..procedures.base import Procedure
 from ..quantities import Verdict
 
 Condition = Literal["sound", "watch", "out_of_adjustment", "worn", "failed", "not_known"]
@@ -13,13 +15,6 @@ Fitness = Literal["fit", "rough_only", "in_service", "look_first", "tagged_out",
 
 #: From best to worst; not known stands before trouble, since it is no evidence of any.
 ORDER: tuple[Condition, ...] = ("sound", "not_known", "watch", "out_of_adjustment", "worn", "failed")
-
-#: What adjustment can mend; all else that is out of tolerance is worn.
-ADJUSTABLE = frozenset({"belt-pluck", "belt-deflection", "belt-set", "belt-tracking", "steps", "motor-current"})
-
-#: Interval (days) of the task that looks at it; workshop defaults of the service plan.
-INTERVAL_DAYS = {"belt-pluck": 30, "belt-deflection": 30, "belt-set": 30, "belt-tracking": 30}
-DEFAULT_INTERVAL_DAYS = 90
 
 
 @dataclass(frozen=True)
@@ -42,9 +37,12 @@ def condition_of(evidence: Evidence | None) -> tuple[Condition, str]:
     """
     if evidence is None:
         return "not_known", "Nothing has been measured here yet."
-    interval = INTERVAL_DAYS.get(evidence.procedure, DEFAULT_INTERVAL_DAYS)
-    if evidence.age_days > 2 * interval:
-        return "not_known", f"The last measurement is older than {2 * interval} days."
+    # What no procedure of the core has shown (a check by hand) declares nothing: the defaults hold.
+    known = evidence.procedure in procedures.names()
+    procedure = procedures.get(evidence.procedure) if known else Procedure
+    lasts = 2 * procedure.interval_days
+    if evidence.age_days > lasts:
+        return "not_known", f"The last measurement is older than {lasts} days."
     if evidence.changed:
         return "not_known", f"In doubt: {evidence.changed}, not measured since."
     if evidence.verdict == "in_tolerance":
@@ -52,7 +50,7 @@ def condition_of(evidence: Evidence | None) -> tuple[Condition, str]:
     if evidence.verdict == "watch":
         return "watch", "Within its limits, in the outer part of the band."
     if evidence.verdict == "out_of_tolerance":
-        if evidence.procedure not in ADJUSTABLE:
+        if not procedure.adjustable:
             return "worn", "Outside its limits, and adjustment does not mend it."
         if evidence.adjustments_not_held >= 3:
             return "worn", "Outside its limits, and three adjustments did not hold."

@@ -104,6 +104,8 @@ class Procedure:
     """What the registry, the command line and the server know of a procedure.
 
     ``analyse(context, data)`` takes a validated context and the bytes of the data file (None where it has none).
+    ``adjustable``: adjustment can mend what it judges; else what is out of tolerance is worn. ``interval_days``: how often
+    it is checked, the default of a service plan (typical).
     ``sets``: the setting that its advice changes, as the ledger names it before the axis (``steps``).
     ``of_old(context, version)``: what a context kept by an earlier version of the core said, in today's words.
     """
@@ -114,6 +116,8 @@ class Procedure:
     result: type[Result]
     analyse: Callable[[Any, bytes | None], Result]
     data: DataKind | None = None
+    adjustable: bool = False
+    interval_days: int = 90
     sets: str | None = None
     of_old: Callable[[dict[str, Any], str], dict[str, Any]] = lambda context, _: context
 

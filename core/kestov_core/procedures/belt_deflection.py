@@ -154,5 +154,11 @@ def _stretch(
 
 
 PROCEDURE = Procedure(
-    "belt-deflection", "Belt tension by spring scale", BeltDeflectionContext, BeltDeflectionResult, analyse
+    "belt-deflection",
+    "Belt tension by spring scale",
+    BeltDeflectionContext,
+    BeltDeflectionResult,
+    analyse,
+    adjustable=True,
+    interval_days=30,
 )

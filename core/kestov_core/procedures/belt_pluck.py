@@ -281,4 +281,13 @@ def _advise(result: BeltPluckResult, context: BeltPluckContext, own: float, shar
         )
 
 
-PROCEDURE = Procedure("belt-pluck", "Belt tension by pitch", BeltPluckContext, BeltPluckResult, analyse, data="wav")
+PROCEDURE = Procedure(
+    "belt-pluck",
+    "Belt tension by pitch",
+    BeltPluckContext,
+    BeltPluckResult,
+    analyse,
+    data="wav",
+    adjustable=True,
+    interval_days=30,
+)

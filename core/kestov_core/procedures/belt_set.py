@@ -315,4 +315,6 @@ def _find(
         )
 
 
-PROCEDURE = Procedure("belt-set", "Set the belts", BeltSetContext, BeltSetResult, analyse)
+PROCEDURE = Procedure(
+    "belt-set", "Set the belts", BeltSetContext, BeltSetResult, analyse, adjustable=True, interval_days=30
+)

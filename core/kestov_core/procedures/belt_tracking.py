@@ -110,4 +110,12 @@ def analyse(context: BeltTrackingContext, data: bytes | None = None) -> BeltTrac
     return result
 
 
-PROCEDURE = Procedure("belt-tracking", "Belt tracking", BeltTrackingContext, BeltTrackingResult, analyse)
+PROCEDURE = Procedure(
+    "belt-tracking",
+    "Belt tracking",
+    BeltTrackingContext,
+    BeltTrackingResult,
+    analyse,
+    adjustable=True,
+    interval_days=30,
+)

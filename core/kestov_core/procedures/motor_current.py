@@ -193,5 +193,5 @@ def _advise(result: MotorCurrentResult, context: MotorCurrentContext, share: flo
 
 
 PROCEDURE = Procedure(
-    "motor-current", "Motor current", MotorCurrentContext, MotorCurrentResult, analyse, sets="current"
+    "motor-current", "Motor current", MotorCurrentContext, MotorCurrentResult, analyse, adjustable=True, sets="current"
 )

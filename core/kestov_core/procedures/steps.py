@@ -259,4 +259,4 @@ def _advise(result: StepsResult, context: StepsContext, limit: float, u: float, 
         )
 
 
-PROCEDURE = Procedure("steps", "Steps and travel", StepsContext, StepsResult, analyse, sets="steps")
+PROCEDURE = Procedure("steps", "Steps and travel", StepsContext, StepsResult, analyse, adjustable=True, sets="steps")

@@ -89,6 +89,10 @@ class Conditions(unittest.TestCase):
             (Evidence("belt-pluck", "out_of_tolerance", 3), "out_of_adjustment"),
             (Evidence("belt-pluck", "out_of_tolerance", 3, adjustments_not_held=3), "worn"),
             (Evidence("play", "out_of_tolerance", 3), "worn"),
+            (Evidence("backlash", "out_of_tolerance", 3), "worn"),
+            (Evidence("backlash", "in_tolerance", 61), "sound"),
+            (Evidence("steps", "out_of_tolerance", 61), "out_of_adjustment"),
+            (Evidence("steps", "in_tolerance", 181), "not_known"),
             (Evidence("belt-pluck", "cannot_tell", 3), "not_known"),
         ):
             self.assertEqual(condition_of(evidence)[0], condition, evidence)
