@@ -418,24 +418,9 @@ def record(request: HttpRequest, printer_id: int, place: str = ""):
     return sorted(lines, key=lambda x: x.at, reverse=True)
 
 
-#: What was done, by procedure, for the record.
-_DONE = {
-    "belt-pluck": "Plucked belt {}",
-    "belt-deflection": "Pressed belt {}",
-    "belt-tracking": "Looked at the tracking of belt {}",
-    "ringing-print": "Counted ripples on a wall that shows {}",
-    "ripple-source": "Measured a pattern on the wall along {}",
-    "resonance": "Shook {}",
-    "layer-shift": "Measured a layer's step",
-    "steps": "Tested the travel of {}",
-    "backlash": "Tested the reversal of {}",
-    "motor-current": "Read the current of motor {}",
-}
-
-
 def _measured(c: Capture) -> str:
     result = c.latest()
-    words = _DONE[c.procedure].format(c.place.upper())
+    words = knowledge.cards()[c.procedure].record.format(place=c.place.upper())
     if result is None or result.value is None:
         return words
     return f"{words}: {result.value:.3g} ± {result.u95 or 0:.2g} {result.unit}"

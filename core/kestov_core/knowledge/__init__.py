@@ -41,6 +41,12 @@ class FindingKind(_Known):
     asked: Literal["wall"] | None = None
 
 
+class Card(_Known):
+    """What a person reads of a procedure. ``record``: what was done, as the record says it, with ``{place}`` for where."""
+
+    record: Annotated[str, Field(min_length=3, max_length=80, pattern=r"^[^{}]*(\{place\}[^{}]*)?$")]
+
+
 class Fault(_Known):
     """One fault and all that is known of it.
 
@@ -142,6 +148,14 @@ def checks() -> dict[str, Check]:
             if gate not in found:
                 raise ValueError(f"check {check.id} waits for {gate}, which is no check")
     return found
+
+
+@cache
+def cards() -> dict[str, Card]:
+    """Cards of the procedures that a machine's record can tell of, by the procedure's name, which is the file's."""
+    return {
+        p.stem: Card.model_validate(tomllib.loads(p.read_text())) for p in sorted((_HERE / "procedures").glob("*.toml"))
+    }
 
 
 def _known(ids: list[str], where: str) -> None:

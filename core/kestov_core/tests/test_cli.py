@@ -9,9 +9,11 @@ import tempfile
 import unittest
 from pathlib import Path
 
+from pydantic import ValidationError
+
 from kestov_core import cli, procedures
 from kestov_core.condition import Evidence, condition_of, fitness_of
-from kestov_core.knowledge import findings
+from kestov_core.knowledge import Card, cards, findings
 from kestov_core.simulator.sound import Belt, Pluck, record, wav
 
 
@@ -77,6 +79,18 @@ class Knowledge(unittest.TestCase):
         for name in ("belt_slack", "belt_overtight", "belts_unequal", "belt_touches_flange", "ringing_frequency"):
             self.assertIn(f'"{name}"', source)
             self.assertEqual(known[name].kind, "measured")
+
+
+class Cards(unittest.TestCase):
+    def test_every_procedure_that_measures_a_machine_has_a_card(self):
+        computes_only = {"belt-set", "diagnose", "shaper"}
+        self.assertEqual(set(cards()), set(procedures.names()) - computes_only)
+
+    def test_a_card_says_its_record_with_at_most_the_place(self):
+        self.assertEqual(cards()["belt-pluck"].record.format(place="A"), "Plucked belt A")
+        for wrong in ("Shook {}", "Shook {axis}", "Shook {place} and {place}", ""):
+            with self.subTest(wrong), self.assertRaises(ValidationError):
+                Card(record=wrong)
 
 
 class Conditions(unittest.TestCase):
