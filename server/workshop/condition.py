@@ -32,7 +32,7 @@ _AXIS_WORDS = {
 
 @dataclass
 class PlaceCondition:
-    """Condition of one place (a belt), why, and the evidence it rests on."""
+    """Condition of one place (a belt), why, and the evidence it rests on. ``in_doubt``: overtaken by a change."""
 
     place: str
     condition: Condition
@@ -41,6 +41,7 @@ class PlaceCondition:
     procedure: str | None = None
     quantity: dict[str, Any] | None = None
     capture_id: str | None = None
+    in_doubt: bool = False
 
 
 @dataclass
@@ -89,7 +90,7 @@ def condition(printer: Printer, open_case_in_work: bool = False) -> PrinterCondi
     ]
     held = look_first(printer)
     fitness, reason = fitness_of(printer.tagged_out or None, open_case_in_work, troubles, held)
-    doubts = [p for p in on_axes if p.condition == "not_known" and p.why.startswith("In doubt")]
+    doubts = [p for p in on_axes if p.in_doubt]
     return PrinterCondition(places, by_axis, fitness, reason, [words for words, _ in troubles], doubts)
 
 
@@ -116,7 +117,9 @@ def _judge(place: str, evidence: tuple[Capture, Result], printer: Printer, chang
     lost = _lost_again(printer, place) if not changed and result.verdict == "out_of_tolerance" else 0
     found, why = condition_of(Evidence(capture.procedure, result.verdict, age, lost, changed))  # type: ignore[arg-type]
     quantity = result.headline
-    return PlaceCondition(place, found, why, capture.taken_at, capture.procedure, quantity, str(capture.id))
+    return PlaceCondition(
+        place, found, why, capture.taken_at, capture.procedure, quantity, str(capture.id), in_doubt=bool(changed)
+    )
 
 
 def _lost_again(printer: Printer, place: str) -> int:
