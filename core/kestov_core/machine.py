@@ -14,6 +14,8 @@ from .errors import BadInput
 from .quantities import Finite, Positive
 
 Kinematics = Literal["bed_slinger", "fixed_bed", "corexy", "delta", "belt_bed"]
+#: What a place is. Belt x and axis x are two places: their evidence is never mixed.
+PlaceKind = Literal["belt", "axis", "motor", "screw", "bed", "frame", "head", "print"]
 Turning = Literal["clockwise", "anticlockwise"]
 #: How a tensioner is moved: a screw is turned; a slider goes away from its belt (tighter) or toward it (slacker).
 Moving = Literal["clockwise", "anticlockwise", "away", "toward"]
@@ -158,6 +160,23 @@ class Description(Model):
     def belts(self) -> dict[str, BeltTransmission]:
         """The belts by place."""
         return {p: t for p, t in self.transmissions.items() if isinstance(t, BeltTransmission)}
+
+    def places(self, kind: PlaceKind) -> tuple[str, ...]:
+        """Where this machine has a place of that kind; of a print there is one, the print (``all``)."""
+        if kind == "belt":
+            return tuple(self.belts())
+        if kind == "axis":
+            return ("x", "y", "z")
+        if kind == "motor":
+            return tuple(self.transmissions)
+        if kind == "screw":
+            return tuple(p for p, t in self.transmissions.items() if t.kind == "screw")
+        return ("all",) if kind == "print" else (kind,)
+
+    def drive_of(self, place: str) -> Transmission | None:
+        """The drive that moves a place: its own, or one of those that share it; None where the model tells none."""
+        shared = {"x": ("a", "t1"), "y": ("y1", "b", "t1"), "z": ("z1", "t1")}.get(place, ())
+        return next((self.transmissions[p] for p in (place, *shared) if p in self.transmissions), None)
 
     def partner(self, place: str) -> str | None:
         """The other belt of the pair, where there is one."""

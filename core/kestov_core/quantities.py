@@ -46,14 +46,15 @@ def _finite(value: float) -> float:
     return value
 
 
-def _positive(value: float) -> float:
+def positive(value: float) -> float:
+    """The value; refused where it is not greater than zero."""
     if value <= 0:
         raise ValueError("must be greater than zero")
     return value
 
 
 Finite = Annotated[float, AfterValidator(_finite)]
-Positive = Annotated[float, AfterValidator(_finite), AfterValidator(_positive)]
+Positive = Annotated[float, AfterValidator(_finite), AfterValidator(positive)]
 
 
 class Quantity(BaseModel):

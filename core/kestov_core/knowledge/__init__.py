@@ -6,11 +6,12 @@ import json
 import tomllib
 from functools import cache
 from pathlib import Path
-from typing import Annotated, Literal, TypeVar
+from typing import Annotated, Any, Literal, TypeVar, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from ..machine import Kinematics
+from .cards import Card, Group
 
 _HERE = Path(__file__).parent
 _Row = TypeVar("_Row", "FindingKind", "Fault", "Check")
@@ -39,12 +40,6 @@ class FindingKind(_Known):
     sense: Literal["above", "below"] | None = None
     words: str = ""
     asked: Literal["wall"] | None = None
-
-
-class Card(_Known):
-    """What a person reads of a procedure. ``record``: what was done, as the record says it, with ``{place}`` for where."""
-
-    record: Annotated[str, Field(min_length=3, max_length=80, pattern=r"^[^{}]*(\{place\}[^{}]*)?$")]
 
 
 class Fault(_Known):
@@ -82,7 +77,9 @@ class Fault(_Known):
 class Check(_Known):
     """One check: what it answers, its minutes (set-up apart), what it needs, and what has to come before it.
 
-    ``general``: an answer that any of the others implies. ``at``: done at each such place, or once for the machine (null). ``swap``: a controlled swap: one thing is changed.
+    ``general``: an answer that any of the others implies. ``at``: done at each such place, or once for the machine (null).
+    ``swap``: a controlled swap: one thing is changed. ``procedure``: what runs it; then minutes, tools and caution are
+    those of its card. ``planned``: the bench does not have that procedure yet; the check is done by hand.
     """
 
     id: str
@@ -95,6 +92,7 @@ class Check(_Known):
     later: list[str] = []
     waits_hours: float = 0
     procedure: str | None = None
+    planned: bool = False
     before: list[str] = []
     swap: bool = False
     tools: list[str] = []
@@ -134,14 +132,17 @@ def faults() -> dict[str, Fault]:
         for gate in fault.before:
             if gate not in checks():
                 raise ValueError(f"fault {fault.id} waits for {gate}, which is no check")
+        for again in fault.after:
+            if again not in cards() and all(c.procedure != again for c in checks().values()):
+                raise ValueError(f"fault {fault.id} is measured again by {again}, which is no procedure")
     return found
 
 
 @cache
 def checks() -> dict[str, Check]:
-    """All checks by id, in the order of the fixed checklist."""
+    """All checks by id, in the order of the fixed checklist; what a card says of a procedure is taken from it."""
     rows = tomllib.loads((_HERE / "checks.toml").read_text("utf-8"))["check"]
-    found = _by_id(TypeAdapter(list[Check]).validate_python(rows), "checks.toml")
+    found = _by_id(TypeAdapter(list[Check]).validate_python([_with_card(row) for row in rows]), "checks.toml")
     for check in found.values():
         _known([*check.answers, *check.later, *([check.general] if check.general else [])], f"check {check.id}")
         for gate in check.before:
@@ -150,12 +151,38 @@ def checks() -> dict[str, Check]:
     return found
 
 
+def _with_card(row: dict[str, Any]) -> dict[str, Any]:
+    """A check with its card's minutes, tools and caution; one without a procedure, or with a planned one, says its own."""
+    name = row.get("procedure")
+    if name is None or row.get("planned"):
+        if name in cards():
+            raise ValueError(f"check {row['id']}: {name} is planned no longer")
+        return row
+    if name not in cards():
+        raise ValueError(f"check {row['id']} runs {name}, which is no procedure with a card; is it planned?")
+    if twice := {"minutes", "tools", "caution"} & set(row):
+        raise ValueError(f"check {row['id']}: {', '.join(sorted(twice))} stand on the card of {name}")
+    card = cards()[name]
+    return row | {"minutes": card.minutes, "tools": card.needs, "caution": card.caution}
+
+
 @cache
 def cards() -> dict[str, Card]:
-    """Cards of the procedures that a machine's record can tell of, by the procedure's name, which is the file's."""
-    return {
-        p.stem: Card.model_validate(tomllib.loads(p.read_text())) for p in sorted((_HERE / "procedures").glob("*.toml"))
-    }
+    """Cards by the procedure's name, which is the file's, in the order of the bench's start page."""
+    files = sorted((_HERE / "procedures").glob("*.toml"))
+    found = {p.stem: Card.model_validate(tomllib.loads(p.read_text("utf-8"))) for p in files}
+    for name, card in found.items():
+        if card.next is not None and card.next.procedure not in found:
+            raise ValueError(f"the card of {name} goes on to {card.next.procedure}, which has none")
+    groups = get_args(Group)
+    return dict(sorted(found.items(), key=lambda c: (groups.index(c[1].group), c[1].rank)))
+
+
+def words_of(procedure: str) -> str:
+    """A procedure in words: as its card has it, or for one that is planned, as its check is called."""
+    if procedure in cards():
+        return cards()[procedure].words
+    return next(c.label for c in checks().values() if c.procedure == procedure).lower()
 
 
 def _known(ids: list[str], where: str) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -40,6 +41,23 @@ def run(name: str, context: dict[str, Any], data: bytes | None = None) -> Result
     if procedure.data is not None and data is None:
         raise BadInput("missing_field", f"{name} needs a {procedure.data.upper()} file.", "data")
     return procedure.analyse(parse(procedure.context, context), data)
+
+
+def as_table(procedure: Procedure, rows: Sequence[Mapping[str, Any]]) -> bytes:
+    """Typed rows of a procedure's table as the CSV that they make; the first one wrong is refused at its row and field."""
+    assert procedure.table is not None
+    names = list(procedure.table.model_fields)
+    checked = []
+    for i, row in enumerate(rows):
+        try:
+            checked.append(procedure.table.model_validate(row).model_dump(exclude_none=True))
+        except ValidationError as e:
+            refused = _refusal(e)
+            raise BadInput(refused.code, f"Row {i + 1}: {refused.message}", f"rows.{i}.{refused.field}") from e
+    # A column that no row has is left out.
+    names = [n for n in names if any(n in row for row in checked)]
+    lines = [",".join(names), *(",".join(str(row.get(n, "")) for n in names) for row in checked)]
+    return ("\n".join(lines) + "\n").encode()
 
 
 def parse(model: type[Context], context: Any) -> Any:

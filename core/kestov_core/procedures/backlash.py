@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 import numpy as np
 from pydantic import Field
 
+from .. import gcode
+from ..asking import PLACE, Asked, instrument_u95, limit, resolution, told
 from ..errors import BadInput
 from ..machine import Place
-from ..quantities import U95_OF_STEP, Limits, Positive, Quantity, decide, quadrature, step_shown, t95
+from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, quadrature, step_shown, t95
 from ..readers import read_csv
-from .base import Advice, Context, Finding, Part, Procedure, Result, source_of, three_way
+from .base import Advice, Context, Finding, Part, Procedure, Program, Result, StandIn, source_of, three_way
+
+if TYPE_CHECKING:
+    from ..simulator.machine import SimMachine
 
 #: What lies further from its like is a slip of the pen, not an axis (mm, typical).
 _SLIP_MM = 0.1
@@ -22,10 +27,43 @@ class BacklashContext(Context):
     motion, common to all readings (0.003 is typical).
     """
 
-    limit_mm: Positive = 0.05
-    indicator_u95_mm: Annotated[float, Field(ge=0)] = 0.003
-    resolution_mm: Annotated[float, Field(ge=0)] = 0.01
-    axis: Place | None = None
+    limit_mm: Annotated[
+        Positive,
+        Field(le=20),
+        Asked("May differ by", "mm", "0.05 is typical.", (limit("reversal", "An axis may come back short by", "mm"),)),
+    ] = 0.05
+    resolution_mm: Annotated[
+        float, Field(ge=0, le=5), Asked("Reads to", "mm", "Its smallest step.", (resolution("mm"),))
+    ] = 0.01
+    indicator_u95_mm: Annotated[
+        float,
+        Field(ge=0, le=5),
+        Asked("Indicator good to ±", "mm", "0.003 is typical.", (instrument_u95("mm"),), more=True),
+    ] = 0.003
+    axis: Annotated[Place | None, told(PLACE)] = None
+
+
+class Reversal(Part):
+    """One reading of the dial indicator: the actual position on the target's scale, and from which side it came."""
+
+    target_mm: Annotated[Finite, Field(ge=-5000, le=5000)]
+    approach: Literal["+", "-"]
+    reading_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Indicator", "mm")]
+
+
+class ReversalProgram(Part):
+    """Where the test runs, and the axis's own ends (mm). ``pause_s`` left out: it waits for a key."""
+
+    axis: Literal["x", "y", "z"]
+    start_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("First target", "mm", "Well away from the frame.")] = (
+        100
+    )
+    step_mm: Annotated[Positive, Field(le=500), Asked("Step", "mm", "Within the indicator's reach.")] = 2
+    targets: Annotated[int, Field(ge=1, le=20), Asked("Targets", "", "Three or more.")] = 5
+    cycles: Annotated[int, Field(ge=1, le=20), Asked("Cycles", "", "Five for a standard figure.")] = 5
+    low_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Axis begins at", "mm", "Its soft limit.")] = 0
+    high_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Axis ends at", "mm", "Its soft limit.")] = 200
+    pause_s: Annotated[float, Field(ge=1, le=600)] | None = None
 
 
 class AtTarget(Part):
@@ -220,4 +258,34 @@ def _advise(result: BacklashResult, context: BacklashContext, worst: AtTarget) -
         )
 
 
-PROCEDURE = Procedure("backlash", "Reversal by dial indicator", BacklashContext, BacklashResult, analyse, data="csv")
+def _gcode(q: ReversalProgram) -> str:
+    return gcode.backlash_test(
+        q.axis, q.start_mm, q.step_mm, q.targets, q.cycles, q.low_mm, q.high_mm, pause_s=q.pause_s
+    )
+
+
+def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, object]) -> StandIn:
+    """A simulated dial indicator over five targets, five cycles."""
+    from ..simulator.instruments import reversal_csv
+
+    table = reversal_csv(machine.truly_travels(place), [20.0 + 2.5 * i for i in range(5)], 5, seed)
+    rows: list[dict[str, float | str]] = []
+    for line in table.decode().splitlines()[1:]:
+        target, side, reading = line.split(",")
+        rows.append({"target_mm": float(target), "approach": side, "reading_mm": float(reading)})
+    return StandIn(rows=rows)
+
+
+PROCEDURE = Procedure(
+    "backlash",
+    "Reversal by dial indicator",
+    BacklashContext,
+    BacklashResult,
+    analyse,
+    data="csv",
+    measures="axis",
+    gives="reversal",
+    table=Reversal,
+    program=Program("reversal", ReversalProgram, _gcode),
+    stand_in=_stand_in,
+)

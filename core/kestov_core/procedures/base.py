@@ -3,21 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any, Literal
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
-from ..machine import Place
+from ..asking import Origin
+from ..machine import Description, Kinematics, Place, PlaceKind
 from ..quantities import Limits, Quantity, Verdict, decide
+
+if TYPE_CHECKING:
+    from ..simulator.machine import SimMachine
 
 DataKind = Literal["wav", "csv"]
 
 
 class Context(BaseModel):
-    """What a procedure is told besides its data. Unknown fields are refused, so a misspelt one is not lost."""
+    """What a procedure is told besides its data. Unknown fields are refused, so a misspelt one is not lost.
+
+    ``sources``: where each value is from, as far as it is told.
+    """
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    sources: Annotated[dict[Annotated[str, Field(max_length=40)], Origin], Field(max_length=60)] = {}
 
 
 class Part(BaseModel):
@@ -56,7 +65,8 @@ class Finding(Part):
 class Judged(Part):
     """One figure of a result and how it was judged: in words, its limits and where they are from, and the verdict.
 
-    No limits: not judged, or by something else than the figure. ``source_of_limits``: ``given`` or ``typical``.
+    No limits: not judged, or by something else than the figure. ``source_of_limits``: where the context's value is from,
+    ``given`` where that was not told, ``typical`` for a default.
     """
 
     words: str
@@ -100,14 +110,47 @@ class Result(Part):
 
 
 @dataclass(frozen=True)
+class StandIn:
+    """What the simulated instruments read: a data file, or what a person would type (rows, and figures of the context).
+
+    ``machine``: the simulated machine after it, where the measuring itself changes it.
+    """
+
+    data: bytes | None = None
+    rows: list[dict[str, float | str]] = field(default_factory=list)
+    told: dict[str, Any] = field(default_factory=dict)
+    machine: SimMachine | None = None
+
+
+@dataclass(frozen=True)
+class Program:
+    """Moves to run while measuring: their name, what they are told, and the G-code that comes of it."""
+
+    name: str
+    told: type[BaseModel]
+    gcode: Callable[[Any], str]
+
+
+@dataclass(frozen=True)
 class Procedure:
-    """What the registry, the command line and the server know of a procedure.
+    """What the registry, the command line, the server and the bench know of a procedure.
 
     ``analyse(context, data)`` takes a validated context and the bytes of the data file (None where it has none).
-    ``adjustable``: adjustment can mend what it judges; else what is out of tolerance is worn. ``interval_days``: how often
-    it is checked, the default of a service plan (typical).
-    ``sets``: the setting that its advice changes, as the ledger names it before the axis (``steps``).
-    ``of_old(context, version)``: what a context kept by an earlier version of the core said, in today's words.
+
+    ``measures``: the kind of place; None for what only computes, and has neither card nor page. ``kinematics``: only on
+    these. ``at(description)``: at which places, where not at all of the kind. ``gives``: what it tells of its place:
+    procedures that give the same speak for each other, the newest counts. ``adjustable``: adjustment can mend what it
+    judges; else what is out of tolerance is worn. ``interval_days``: how often it is checked, the default of a service
+    plan (typical); evidence lasts twice as long. ``sets``: the setting that its advice changes, as the ledger names it
+    before the axis (``steps``).
+
+    ``table``: one row of the data, where it may be typed. ``live``: what it can record by itself. ``photo``: what is
+    asked beside a photograph of a wall, which gives a reading's ``spacing_mm`` and ``u95_mm``. ``rounds``: its result is turned by, in rounds. ``by_wall``: a person names the wall that
+    shows it. ``program``: moves to run. ``stand_in(machine, place, seed, context)``: what simulated instruments read.
+    ``view(context, data, found)``: what its drawing shows beside the result.
+
+    ``place_of(context)``: the place that a context itself tells, where it does. ``of_old(context, version)``: what a
+    context kept by an earlier version of the core said, in today's words.
     """
 
     name: str
@@ -116,10 +159,29 @@ class Procedure:
     result: type[Result]
     analyse: Callable[[Any, bytes | None], Result]
     data: DataKind | None = None
+    measures: PlaceKind | None = None
+    kinematics: tuple[Kinematics, ...] = ("bed_slinger", "fixed_bed", "corexy", "delta", "belt_bed")
+    at: Callable[[Description], tuple[str, ...]] | None = None
+    gives: str = ""
     adjustable: bool = False
     interval_days: int = 90
     sets: str | None = None
+    table: type[Part] | None = None
+    live: Literal["microphone", "accelerometer"] | None = None
+    photo: tuple[str, ...] = ()
+    rounds: bool = False
+    by_wall: bool = False
+    program: Program | None = None
+    stand_in: Callable[[SimMachine, str, int, dict[str, Any]], StandIn] | None = None
+    view: Callable[[Any, bytes, dict[str, Any]], BaseModel] | None = None
+    place_of: Callable[[Any], Place | None] = lambda _: None
     of_old: Callable[[dict[str, Any], str], dict[str, Any]] = lambda context, _: context
+
+    def places(self, description: Description) -> tuple[str, ...]:
+        """Where it measures on this machine; nowhere on kinematics that it is not for."""
+        if self.measures is None or description.kinematics not in self.kinematics:
+            return ()
+        return self.at(description) if self.at is not None else description.places(self.measures)
 
     def schema(self) -> dict[str, Any]:
         """JSON Schemas of input and result."""
@@ -132,9 +194,9 @@ class Procedure:
         }
 
 
-def source_of(context: Context, field: str) -> str:
-    """Where a limit of the context is from: ``given`` with it, or the ``typical`` default."""
-    return "given" if field in context.model_fields_set else "typical"
+def source_of(context: Context, name: str) -> str:
+    """Where a limit of the context is from: as it says, else ``given`` with it, or the ``typical`` default."""
+    return context.sources.get(name) or ("given" if name in context.model_fields_set else "typical")
 
 
 def three_way(verdict: Verdict, bad: Verdict = "out_of_tolerance") -> Literal["present", "absent", "unknown"]:

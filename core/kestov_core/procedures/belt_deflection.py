@@ -11,39 +11,62 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
+from ..asking import PLACE, Asked, belt, instrument_u95, resolution, told
 from ..errors import BadInput
-from ..machine import Place
+from ..machine import Place, axial_stiffness_typical
 from ..quantities import Limits, Positive, Quantity, decide, odd_ones, quadrature, t95
-from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
-from .belt_pluck import Percent, Target
+from .base import Advice, Context, Finding, Part, Procedure, Result, source_of, three_way
+from .belt_pluck import SPAN, SPAN_U95, TARGET, Percent, Target
 
 
 class Press(Part):
     """One reading: the force at mid-span and how far the belt went."""
 
-    force_n: Positive
-    deflection_mm: Positive
+    force_n: Annotated[Positive, Field(le=200), Asked("Force", "N")]
+    deflection_mm: Annotated[Positive, Field(le=100), Asked("Deflection", "mm")]
 
 
 class BeltDeflectionContext(Context):
     """What was pressed and how. Resolutions: a 0.1 N scale and half a millimetre by rule are typical.
 
-    Common to the sitting: ``scale_u95_percent`` of the spring scale, ``zero_u95_mm`` of where the belt stood unpressed
-    (both typical).
+    Common to the sitting: the spring scale's own uncertainty (``scale_u95_n`` where it is known, else
+    ``scale_u95_percent``), and ``zero_u95_mm`` of where the belt stood unpressed (typical).
     """
 
-    span_mm: Positive
-    span_u95_mm: Annotated[float, Field(ge=0)] = 1.0
-    axial_stiffness_n: Positive | None = None
-    axial_stiffness_u95_percent: Percent = 40.0
-    readings: Annotated[list[Press], Field(min_length=1)]
-    loop_length_mm: Positive | None = None
-    resolution_n: Annotated[float, Field(ge=0)] = 0.1
-    resolution_mm: Annotated[float, Field(ge=0)] = 0.5
+    span_mm: Annotated[Positive, Field(le=5000), SPAN]
+    span_u95_mm: Annotated[float, Field(ge=0, le=100), SPAN_U95] = 1.0
+    axial_stiffness_n: Annotated[
+        Annotated[Positive, Field(le=1e6)] | None,
+        Asked(
+            "Stretches by (EA)", "N", "15 kN at 6 mm is typical.",
+            (belt(lambda b: b.axial_stiffness_n), belt(lambda b: axial_stiffness_typical(b.width_mm)[0], "typical")),
+            more=True,
+        ),
+    ] = None  # fmt: skip
+    axial_stiffness_u95_percent: Annotated[
+        Percent, Asked("Its stretch good to ±", "%", "40 is typical.", more=True)
+    ] = 40.0
+    readings: Annotated[list[Press], Field(min_length=1, max_length=200), Asked("Readings")]
+    loop_length_mm: Annotated[
+        Annotated[Positive, Field(le=50_000)] | None,
+        Asked(
+            "The whole belt", "mm", "Where it slips over its idlers.", (belt(lambda b: b.loop_length_mm),), more=True
+        ),
+    ] = None
+    resolution_n: Annotated[
+        float, Field(ge=0, le=20), Asked("Scale reads to", "N", "Its smallest step.", (resolution("N"),))
+    ] = 0.1
+    resolution_mm: Annotated[float, Field(ge=0, le=20), Asked("Rule reads to", "mm", "Its smallest step.")] = 0.5
+    scale_u95_n: Annotated[
+        Annotated[float, Field(ge=0, le=20)] | None,
+        Asked("Scale good to ±", "N", "As it was checked; 2 % is typical.", (instrument_u95("N"),), more=True),
+    ] = None
     scale_u95_percent: Percent = 2.0
-    zero_u95_mm: Annotated[float, Field(ge=0)] = 0.2
-    target_n: Target | None = None
-    axis: Place | None = None
+    zero_u95_mm: Annotated[
+        float, Field(ge=0, le=20), Asked("Unpressed place good to ±", "mm", "0.2 is typical.", more=True)
+    ] = 0.2
+    target_n: Annotated[Target | None, TARGET] = None
+    axis: Annotated[Place | None, told(PLACE)] = None
 
 
 class BeltDeflectionResult(Result):
@@ -84,10 +107,14 @@ def analyse(context: BeltDeflectionContext, data: bytes | None = None) -> BeltDe
         result.warn("single_reading", "One press only: its spread is not known. Press three times, at two depths.")
     bent = float((w * cubic * d**3 * span / (4 * d)).sum() / w.sum())
     by_depth = float((w * (tension_each / d + 2 * cubic * d * span / 4)).sum() / w.sum())
+    by_force = float((w * span / (4 * d)).sum() / w.sum())
+    of_scale = (tension + bent) * context.scale_u95_percent / 100
+    if context.scale_u95_n is not None:
+        of_scale = by_force * context.scale_u95_n
     shared = quadrature(
         abs(tension) * context.span_u95_mm / span,
         bent * cubic_percent / 100,
-        (tension + bent) * context.scale_u95_percent / 100,
+        of_scale,
         by_depth * context.zero_u95_mm,
     )
     if tension <= 0:
@@ -108,7 +135,7 @@ def analyse(context: BeltDeflectionContext, data: bytes | None = None) -> BeltDe
     result.tension = Quantity(value=tension, u95=u95, unit="N", own=own, shared=shared)
     result.stretch_share = bent / (tension + bent)
     result.verdict = "cannot_tell" if odd and limits is not None else decide(tension, u95, limits)
-    result.judge("Tension", result.tension, limits, "given", result.verdict)
+    result.judge("Tension", result.tension, limits, source_of(context, "target_n"), result.verdict)
     if limits is not None:
         for finding, side in (("belt_slack", Limits(low=limits.low)), ("belt_overtight", Limits(high=limits.high))):
             state = three_way(decide(tension, u95, side, outer=0))
@@ -159,6 +186,8 @@ PROCEDURE = Procedure(
     BeltDeflectionContext,
     BeltDeflectionResult,
     analyse,
+    measures="belt",
+    gives="tension",
     adjustable=True,
     interval_days=30,
 )

@@ -6,20 +6,23 @@ T = 4 mu L^2 f_0^2, f_0 the pitch freed of stiffness. The listening is in ``sign
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING, Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from ..asking import PLACE, Asked, belt, limit, told, workshop
 from ..errors import BadInput
-from ..machine import Place, linear_density_typical
+from ..machine import BeltTransmission, Place, linear_density_typical, tension_band_typical
 from ..quantities import Limits, Positive, Quantity, decide, quadrature, rounded
 from ..readers import read_wav
-from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
+from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn, source_of, three_way
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
     from ..signals.partials import Array
+    from ..signals.views import SoundView
+    from ..simulator.machine import SimMachine
 
 Percent = Annotated[float, Field(ge=0, le=100)]
 #: No belt of a printer is set outside this (N, typical); a pitch that means more or less is doubted.
@@ -41,17 +44,52 @@ class Target(Part):
         return self
 
 
+def _known_density_percent(b: BeltTransmission) -> float | None:
+    """A belt that was weighed is known to 3 %, where nothing else was said."""
+    if b.linear_density_g_per_m is None:
+        return None
+    return 3.0 if b.linear_density_u95_percent is None else b.linear_density_u95_percent
+
+
+def _typical_band(b: BeltTransmission) -> dict[str, float]:
+    low, high = tension_band_typical(b.width_mm)
+    return {"low": low, "high": high}
+
+
+#: The free span where the belt is plucked or pressed, and the band that its tension should be in, from what is known.
+SPAN = Asked("Free span", "mm", "Pulley to clamp.", (belt(lambda b: b.spans[0].span_mm if b.spans else None),))
+SPAN_U95 = Asked("Span good to ±", "mm", "1 mm by tape is typical.", more=True)
+TARGET = Asked(
+    "It should have", "N", "The maker's figure; else this machine's own best; else the band for its width.",
+    (limit("tension", "Tension of a belt", "N", "band"), belt(_typical_band, "typical")), more=True,
+)  # fmt: skip
+
+
 class BeltPluckContext(Context):
     """What the belt is. Without a linear density the typical figure for ``width_mm`` is taken (± 12 %)."""
 
-    span_mm: Positive
-    span_u95_mm: Annotated[float, Field(ge=0)] = 1.0
-    linear_density_g_per_m: Positive | None = None
-    linear_density_u95_percent: Percent | None = None
-    width_mm: Positive | None = None
-    target_n: Target | None = None
-    mains_hz: Literal[50, 60] = 50
-    axis: Place | None = None
+    span_mm: Annotated[Positive, Field(le=5000), SPAN]
+    span_u95_mm: Annotated[float, Field(ge=0, le=100), SPAN_U95] = 1.0
+    linear_density_g_per_m: Annotated[
+        Annotated[Positive, Field(le=500)] | None,
+        Asked(
+            "The belt weighs", "g/m", "Weigh a metre of it: two minutes.",
+            (belt(lambda b: b.linear_density_g_per_m), belt(lambda b: linear_density_typical(b.width_mm)[0], "typical")),
+            more=True,
+        ),
+    ] = None  # fmt: skip
+    linear_density_u95_percent: Annotated[
+        Percent | None,
+        Asked(
+            "Its weight good to ±", "%", "3 when weighed, 12 by the table (typical).",
+            (belt(_known_density_percent), belt(lambda b: linear_density_typical(b.width_mm)[1], "typical")),
+            beside="linear_density_g_per_m", more=True,
+        ),
+    ] = None  # fmt: skip
+    width_mm: Annotated[Positive, Field(le=100)] | None = None
+    target_n: Annotated[Target | None, TARGET] = None
+    mains_hz: Annotated[Literal[50, 60], told(workshop(lambda k: k.mains_hz))] = 50
+    axis: Annotated[Place | None, told(PLACE)] = None
 
 
 class PluckHeard(Part):
@@ -158,7 +196,7 @@ def analyse(context: BeltPluckContext, data: bytes | None) -> BeltPluckResult:
         second_level_db=None if hearing.second_hz is None else hearing.second_db,
         or_else=None if hearing.rival_hz is None else _or_else(hearing.rival_hz, f0, result_tension),
     )
-    result.judge("Tension", result.tension, limits, "given", result.verdict)
+    result.judge("Tension", result.tension, limits, source_of(context, "target_n"), result.verdict)
     _warn(result, context, len(used), hearing)
     _find(result, context, limits)
     _advise(result, context, own, shared, u95)
@@ -281,6 +319,23 @@ def _advise(result: BeltPluckResult, context: BeltPluckContext, own: float, shar
         )
 
 
+def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, object]) -> StandIn:
+    """A simulated microphone at a simulated belt."""
+    from ..simulator.machine import pluck
+    from ..simulator.sound import wav
+
+    after, sound = pluck(machine, place)
+    return StandIn(data=wav(sound), machine=after)
+
+
+def _view(context: BeltPluckContext, data: bytes, found: dict[str, Any]) -> SoundView:
+    """Waveform and spectrum, the plucks that were used, and the spectrum as far as the partials go."""
+    from ..signals.views import sound_view
+
+    used = [p["at_s"] for p in found["plucks"] if p["used"]]
+    return sound_view(read_wav(data), used, 7.5 * found["frequency"]["value"])
+
+
 PROCEDURE = Procedure(
     "belt-pluck",
     "Belt tension by pitch",
@@ -288,6 +343,12 @@ PROCEDURE = Procedure(
     BeltPluckResult,
     analyse,
     data="wav",
+    measures="belt",
+    gives="tension",
     adjustable=True,
     interval_days=30,
+    live="microphone",
+    rounds=True,
+    stand_in=_stand_in,
+    view=_view,
 )

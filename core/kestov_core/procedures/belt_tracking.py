@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
+from ..asking import PLACE, Asked, limit, resolution, told
 from ..machine import Place
 from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, worst
 from .base import Advice, Context, Finding, Part, Procedure, Result, source_of
@@ -15,18 +16,24 @@ from .base import Advice, Context, Finding, Part, Procedure, Result, source_of
 class Position(Part):
     """Clearance to the upper and the lower flange at one place of the travel."""
 
-    travel_mm: Finite
-    clearance_top_mm: Annotated[float, Field(ge=0)]
-    clearance_bottom_mm: Annotated[float, Field(ge=0)]
+    travel_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Place", "mm")]
+    clearance_top_mm: Annotated[float, Field(ge=0, le=20), Asked("Above", "mm")]
+    clearance_bottom_mm: Annotated[float, Field(ge=0, le=20), Asked("Below", "mm")]
 
 
 class BeltTrackingContext(Context):
     """Clearances along the travel, by feeler gauge or loupe."""
 
-    positions: Annotated[list[Position], Field(min_length=2)]
-    limit_mm: Positive = 0.2
-    resolution_mm: Annotated[float, Field(ge=0)] = 0.05
-    axis: Place | None = None
+    positions: Annotated[list[Position], Field(min_length=2, max_length=200), Asked("Gaps")]
+    limit_mm: Annotated[
+        Positive,
+        Field(le=20),
+        Asked("May wander", "mm", "0.2 is typical.", (limit("tracking", "A belt may wander", "mm"),)),
+    ] = 0.2
+    resolution_mm: Annotated[
+        float, Field(ge=0, le=5), Asked("Gauge reads to", "mm", "Its smallest step.", (resolution("mm"),))
+    ] = 0.05
+    axis: Annotated[Place | None, told(PLACE)] = None
 
 
 class BeltTrackingResult(Result):
@@ -116,6 +123,8 @@ PROCEDURE = Procedure(
     BeltTrackingContext,
     BeltTrackingResult,
     analyse,
+    measures="belt",
+    gives="tracking",
     adjustable=True,
     interval_days=30,
 )

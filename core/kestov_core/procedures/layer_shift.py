@@ -7,14 +7,18 @@ mechanism gives a density of what one would measure; the chances follow by Bayes
 from __future__ import annotations
 
 import math
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field
 
+from ..asking import Asked, Choice, model, told
 from ..errors import BadInput
 from ..machine import Kinematics, Place, Transmission, motor_travel
 from ..quantities import Finite, Quantity
-from .base import Advice, Context, Finding, Part, Procedure, Result
+from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn
+
+if TYPE_CHECKING:
+    from ..simulator.machine import SimMachine
 
 Mechanism = Literal["tooth_jump", "lost_cycles", "pulley_slip", "part_moved", "resolution_mismatch"]
 #: Typical: out of a hundred shifted layers, and how far a step aside may go (mm).
@@ -38,14 +42,34 @@ _CHECK = {
 class LayerShiftContext(Context):
     """The shift of one step. ``shifts``: how many steps in all; ``progressive``: each a little, creeping one way."""
 
-    shift_x_mm: Finite
-    shift_y_mm: Finite
-    u95_mm: Annotated[float, Field(gt=0)] = 0.1
-    shifts: Annotated[int, Field(ge=1)] = 1
-    progressive: bool = False
-    drivers_changed: bool = False
-    kinematics: Kinematics
-    transmissions: dict[Place, Transmission]
+    shift_x_mm: Annotated[
+        Finite, Field(ge=-2000, le=2000), Asked("To the right (X)", "mm", "Minus where it is to the left.")
+    ]
+    shift_y_mm: Annotated[
+        Finite, Field(ge=-2000, le=2000), Asked("Away from you (Y)", "mm", "Minus where it is towards you.")
+    ]
+    u95_mm: Annotated[
+        float, Field(gt=0, le=100), Asked("Good to ±", "mm", "0.1 is typical for calipers on layers.")
+    ] = 0.1
+    shifts: Annotated[
+        int, Field(ge=1, le=10_000), Asked("How many steps in all", "", "The figures are those of one.")
+    ] = 1
+    progressive: Annotated[
+        bool,
+        Asked(
+            "How did it come?", "", "Creeping: a little at each of many layers.",
+            choices=(Choice(value="false", label="At once"), Choice(value="true", label="Creeping one way")),
+        ),
+    ] = False  # fmt: skip
+    drivers_changed: Annotated[
+        bool,
+        Asked(
+            "Drivers or firmware changed lately?", "", "Then microsteps may not match.",
+            choices=(Choice(value="false", label="No"), Choice(value="true", label="Yes")),
+        ),
+    ] = False  # fmt: skip
+    kinematics: Annotated[Kinematics, told(model(lambda k: k.description.kinematics))]
+    transmissions: Annotated[dict[Place, Transmission], told(model(lambda k: k.description.transmissions))]
     axis: Place | None = None
 
 
@@ -207,4 +231,22 @@ def _find(result: LayerShiftResult, u: float) -> None:
             result.findings.append(Finding(finding=finding, axis=m.motor, state=state))
 
 
-PROCEDURE = Procedure("layer-shift", "Layers that stepped aside", LayerShiftContext, LayerShiftResult, analyse)
+def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, object]) -> StandIn:
+    """A step of one tooth of the first motor, by calipers."""
+    from ..simulator.instruments import shift_readings
+
+    kinematics = "corexy" if "a" in machine.belts else "bed_slinger"
+    x, y = shift_readings(kinematics, "a" if kinematics == "corexy" else "x", 2.0, seed)
+    return StandIn(told={"shift_x_mm": x, "shift_y_mm": y})
+
+
+PROCEDURE = Procedure(
+    "layer-shift",
+    "Layers that stepped aside",
+    LayerShiftContext,
+    LayerShiftResult,
+    analyse,
+    measures="print",
+    kinematics=("bed_slinger", "fixed_bed", "corexy"),
+    stand_in=_stand_in,
+)

@@ -10,6 +10,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from ..asking import PLACE, Asked, Choice, instrument_u95, last_time, limit, resolution, told, typical
 from ..errors import BadInput
 from ..machine import Place
 from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, quadrature
@@ -29,27 +30,106 @@ class Share(Part):
         return self
 
 
+_AT_DRIVER = ("current_set", ("reference",))
+
+
 class MotorCurrentContext(Context):
     """The reading at the driver: ``reference_v``, ``sense_ohm`` and ``gain`` (factor in its data sheet), or
     ``stored_rms_a`` where the current is a stored value. ``rated_a``: a motor's own rating, r.m.s. a phase.
 
-    ``motors_on_driver``: in parallel each gets its share, in series each gets all.
+    ``current_set``: which of the two; left out, it follows from what is given. ``motors_on_driver``: in parallel each
+    gets its share, in series each gets all. The meter's own uncertainty: ``meter_u95_v`` where known, else
+    ``meter_u95_percent``.
     """
 
-    reference_v: Positive | None = None
-    sense_ohm: Positive | None = None
-    gain: Positive | None = None
-    stored_rms_a: Positive | None = None
-    rated_a: Positive
-    motors_on_driver: Annotated[int, Field(ge=1, le=4)] = 1
-    wiring: Literal["parallel", "series"] = "parallel"
-    case_temperature_c: Finite | None = None
-    resolution_v: Annotated[float, Field(ge=0)] = 0.01
+    current_set: Annotated[
+        Literal["reference", "stored"] | None,
+        Asked(
+            "How is it set?", "", "By a screw at the driver, or as a stored value.",
+            (last_time("current_set"), typical(lambda k: "reference")),
+            (Choice(value="reference", label="At the driver"), Choice(value="stored", label="Stored value")),
+        ),
+    ] = None  # fmt: skip
+    stored_rms_a: Annotated[
+        Annotated[Positive, Field(le=50)] | None,
+        Asked("Stored current", "A", "R.m.s. a phase, as the machine tells it.", when=("current_set", ("stored",))),
+    ] = None
+    reference_v: Annotated[
+        Annotated[Positive, Field(le=50)] | None,
+        Asked("Reference", "V", "As the meter shows it.", when=_AT_DRIVER),
+    ] = None
+    sense_ohm: Annotated[
+        Annotated[Positive, Field(le=100)] | None,
+        Asked("Sense resistor", "Ω", "On the driver: R100 is 0.1 Ω.", (last_time("sense_ohm"),), when=_AT_DRIVER),
+    ] = None
+    gain: Annotated[
+        Annotated[Positive, Field(le=1000)] | None,
+        Asked(
+            "Driver's factor",
+            "",
+            "Peak current is V / (factor × Ω); data sheet.",
+            (last_time("gain"),),
+            when=_AT_DRIVER,
+        ),
+    ] = None
+    motors_on_driver: Annotated[
+        int,
+        Field(ge=1, le=4),
+        Asked(
+            "Motors on this driver", "", "Two screws often hang on one.", (last_time("motors_on_driver"),),
+            tuple(Choice(value=v, label=words) for v, words in (("1", "One"), ("2", "Two"), ("3", "Three"), ("4", "Four"))),
+        ),
+    ] = 1  # fmt: skip
+    wiring: Annotated[
+        Literal["parallel", "series"],
+        Asked(
+            "How are they wired?", "", "In parallel each gets its share, in series each gets all.", (last_time("wiring"),),
+            (Choice(value="parallel", label="In parallel"), Choice(value="series", label="In series")),
+            when=("motors_on_driver", ("2", "3", "4")),
+        ),
+    ] = "parallel"  # fmt: skip
+    rated_a: Annotated[
+        Positive, Field(le=50), Asked("Motor's rating", "A", "R.m.s. a phase, on its label.", (last_time("rated_a"),))
+    ]
+    case_temperature_c: Annotated[
+        Annotated[Finite, Field(ge=-50, le=300)] | None, Asked("Motor's case", "°C", "After a print.")
+    ] = None
+    resolution_v: Annotated[
+        float,
+        Field(ge=0, le=5),
+        Asked("Meter reads to", "V", "Its smallest step.", (resolution("V"),), when=_AT_DRIVER),
+    ] = 0.01
+    meter_u95_v: Annotated[
+        Annotated[float, Field(ge=0, le=5)] | None,
+        Asked(
+            "Meter good to ±",
+            "V",
+            "As it was checked; 1 % is typical.",
+            (instrument_u95("V"),),
+            when=_AT_DRIVER,
+            more=True,
+        ),
+    ] = None
     meter_u95_percent: Annotated[float, Field(ge=0, le=100)] = 1.0
-    sense_u95_percent: Annotated[float, Field(ge=0, le=100)] = 2.0
-    stored_u95_percent: Annotated[float, Field(ge=0, le=100)] = 5.0
-    limit_percent: Share = Share()
-    axis: Place | None = None
+    sense_u95_percent: Annotated[
+        float, Field(ge=0, le=100), Asked("Resistor good to ±", "%", "2 is typical.", when=_AT_DRIVER, more=True)
+    ] = 2.0
+    stored_u95_percent: Annotated[
+        float,
+        Field(ge=0, le=100),
+        Asked("Stored current good to ±", "%", "5 is typical.", when=("current_set", ("stored",)), more=True),
+    ] = 5.0
+    limit_percent: Annotated[
+        Share,
+        Asked(
+            "Of its rating it should have",
+            "%",
+            "60 to 100 is typical.",
+            (limit("current", "Share of a motor's rating", "%", "band"),),
+            more=True,
+        ),
+    ] = Share()
+    axis: Annotated[Place | None, told(PLACE)] = None
 
     @property
     def share(self) -> float:
@@ -119,6 +199,10 @@ def analyse(context: MotorCurrentContext, data: bytes | None = None) -> MotorCur
 def _driver_current(context: MotorCurrentContext) -> tuple[float, float]:
     """R.m.s. current a phase that the driver gives (A), and its relative u95."""
     at_driver = {"reference_v": context.reference_v, "sense_ohm": context.sense_ohm, "gain": context.gain}
+    if context.current_set == "stored" and context.stored_rms_a is None:
+        raise BadInput("missing_field", "stored_rms_a: enter the current as the machine tells it.", "stored_rms_a")
+    if context.current_set == "reference" and context.stored_rms_a is not None:
+        raise BadInput("out_of_range", "stored_rms_a: the current is set at the driver; leave it out.", "stored_rms_a")
     if context.stored_rms_a is not None:
         if any(v is not None for v in at_driver.values()):
             raise BadInput(
@@ -135,7 +219,7 @@ def _driver_current(context: MotorCurrentContext) -> tuple[float, float]:
     assert context.reference_v is not None and context.sense_ohm is not None and context.gain is not None
     relative = quadrature(
         U95_OF_STEP * context.resolution_v / context.reference_v,
-        context.meter_u95_percent / 100,
+        context.meter_u95_percent / 100 if context.meter_u95_v is None else context.meter_u95_v / context.reference_v,
         context.sense_u95_percent / 100,
     )
     return context.reference_v / (context.gain * context.sense_ohm) / math.sqrt(2), relative
@@ -193,5 +277,13 @@ def _advise(result: MotorCurrentResult, context: MotorCurrentContext, share: flo
 
 
 PROCEDURE = Procedure(
-    "motor-current", "Motor current", MotorCurrentContext, MotorCurrentResult, analyse, adjustable=True, sets="current"
+    "motor-current",
+    "Motor current",
+    MotorCurrentContext,
+    MotorCurrentResult,
+    analyse,
+    measures="motor",
+    gives="current",
+    adjustable=True,
+    sets="current",
 )

@@ -8,18 +8,22 @@ from __future__ import annotations
 
 import itertools
 import math
-from typing import TYPE_CHECKING, Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import Field
 
+from ..asking import PLACE, Asked, Choice, Known, limit, measured, told, typical
 from ..machine import Place
 from ..quantities import UNITS, Limits, Positive, Quantity, Verdict, decide, own_u95, quadrature
 from ..readers import read_columns
-from .base import Advice, Context, Finding, Part, Procedure, Result, three_way
+from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn, three_way
 
 if TYPE_CHECKING:
+    from ..machine import Description
     from ..signals.response import Response
     from ..signals.sampling import Array, Even
+    from ..signals.views import ShakenView
+    from ..simulator.machine import SimMachine
 
 Axis = Literal["x", "y", "z", "a", "b"]
 ShaperName = Literal["zv", "zvd", "zvdd", "ei", "ei2", "ei3"]
@@ -32,16 +36,44 @@ _AS_MUCH, _BROAD, _FELL_PERCENT = 0.7, 0.2, -5.0
 CLOCK_U95 = 0.02
 
 
+def _last_believed(known: Known) -> Any:
+    """This direction's frequency as it was measured last and believed."""
+    found = known.measured("resonance", known.place)
+    return found["frequency"] if found else None
+
+
 class ResonanceContext(Context):
     """How it was shaken. ``baseline``: this axis's frequency when it was good (Hz), to compare with."""
 
-    unit: Literal["m/s2", "g", "mm/s2"]
-    excited_axis: Axis
-    excitation: Literal["sweep", "impulse", "ambient"]
-    smoothing_limit_mm: Positive = 0.12
-    max_frequency_hz: Annotated[float, Field(ge=20, le=500)] = 150.0
-    baseline: Quantity | None = None
-    axis: Place | None = None
+    excitation: Annotated[
+        Literal["sweep", "impulse", "ambient"],
+        Asked(
+            "How is it shaken?", sources=(typical(lambda k: "sweep"),),
+            choices=(
+                Choice(value="sweep", label="Sweep", hint="Short moves to and fro, from 5 up to 140 a second, in 20 seconds or more."),
+                Choice(value="impulse", label="Knocks", hint="Motors holding: knock the head along this direction with a knuckle, five times, a second apart."),
+                Choice(value="ambient", label="Any shaking", hint="Let it print, or move to and fro, for a minute while recording."),
+            ),
+        ),
+    ]  # fmt: skip
+    smoothing_limit_mm: Annotated[
+        Positive,
+        Field(le=5),
+        Asked("Corners may round by", "mm", "0.12 is typical.", (limit("smoothing", "Corners may round by", "mm"),)),
+    ] = 0.12
+    unit: Annotated[
+        Literal["m/s2", "g", "mm/s2"],
+        Asked(
+            "The file's unit", sources=(typical(lambda k: "m/s2"),),
+            choices=(Choice(value="m/s2", label="m/s²"), Choice(value="g", label="g"), Choice(value="mm/s2", label="mm/s²")),
+        ),
+    ]  # fmt: skip
+    excited_axis: Annotated[Axis, told(PLACE)]
+    max_frequency_hz: Annotated[
+        float, Field(ge=20, le=500), Asked("Looked at up to", "Hz", "150 is typical.", more=True)
+    ] = 150.0
+    baseline: Annotated[Quantity | None, told(measured(lambda k: _last_believed(k)))] = None
+    axis: Annotated[Place | None, told(PLACE)] = None
 
 
 class ModeFound(Part):
@@ -540,4 +572,36 @@ def _advise(result: ResonanceResult, context: ResonanceContext, place: Place) ->
         )
 
 
-PROCEDURE = Procedure("resonance", "Resonance of an axis", ResonanceContext, ResonanceResult, analyse, data="csv")
+def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, Any]) -> StandIn:
+    """A simulated accelerometer on a simulated machine that is shaken for ``seconds`` (default 20)."""
+    from ..simulator.machine import shake_axis
+
+    after, got = shake_axis(machine, place, context["excitation"], context.get("seconds", 20.0))
+    return StandIn(data=got.csv(), told={"unit": got.unit}, machine=after)
+
+
+def _view(context: ResonanceContext, data: bytes, found: dict[str, Any]) -> ShakenView:
+    """Time, and time against frequency, thinned out by least and greatest."""
+    from ..signals.views import shaken_view
+
+    return shaken_view(even_samples(context, data), context.max_frequency_hz)
+
+
+def _at(description: Description) -> tuple[str, ...]:
+    """The axes that move fast; where belts cross, the diagonals too, each of which one belt makes."""
+    return ("x", "y", "a", "b") if description.kinematics == "corexy" else ("x", "y")
+
+
+PROCEDURE = Procedure(
+    "resonance",
+    "Resonance of an axis",
+    ResonanceContext,
+    ResonanceResult,
+    analyse,
+    data="csv",
+    measures="axis",
+    at=_at,
+    live="accelerometer",
+    stand_in=_stand_in,
+    view=_view,
+)

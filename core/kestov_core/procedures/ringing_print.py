@@ -7,16 +7,21 @@ Ripples are motion across the wall they stand on: a wall along x shows the ringi
 from __future__ import annotations
 
 import math
-from typing import Annotated, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
 
+from ..asking import Asked, last_time, limit, model, told
 from ..errors import BadInput
 from ..machine import Kinematics, Place, across, whose_motion
 from ..quantities import Positive, Quantity, odd_ones, quadrature, t95
-from .base import Advice, Context, Finding, Part, Procedure, Result
+from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn
 from .resonance import ModeFound, Shaped, ShaperName, least_smoothing, shapers_for
+
+if TYPE_CHECKING:
+    from ..machine import Description
+    from ..simulator.machine import SimMachine
 
 #: Typical of a printer's axis, where the peaks were not measured: damping ratio and its u95.
 _DAMPING = (0.08, 0.06)
@@ -25,8 +30,8 @@ _DAMPING = (0.08, 0.06)
 class Ripples(Part):
     """So many ripples over a distance; ``from_mm``: how far after the corner the count began."""
 
-    count: Positive
-    distance_mm: Positive
+    count: Annotated[Positive, Field(le=1000), Asked("Ripples", "")]
+    distance_mm: Annotated[Positive, Field(le=2000), Asked("Over", "mm")]
     from_mm: Annotated[float, Field(ge=0)] | None = None
 
 
@@ -37,15 +42,30 @@ class RingingPrintContext(Context):
     where the wall is not known.
     """
 
-    wall_runs: Literal["x", "y"] | None = None
-    kinematics: Kinematics | None = None
-    speed_mm_s: Positive
-    ripples: Annotated[list[Ripples], Field(min_length=1)]
-    amplitudes_mm: list[Positive] = []
-    amplitude_resolution_mm: Annotated[float, Field(ge=0)] = 0.01
-    acceleration_mm_s2: Positive | None = None
-    resolution_mm: Annotated[float, Field(ge=0)] = 0.2
-    smoothing_limit_mm: Positive = 0.12
+    wall_runs: Annotated[Literal["x", "y"] | None, told(model(lambda k: across(k.place)))] = None
+    kinematics: Annotated[Kinematics | None, told(model(lambda k: k.description.kinematics))] = None
+    speed_mm_s: Annotated[
+        Positive, Field(le=2000), Asked("Wall speed", "mm/s", "From the slicer's profile.", (last_time("speed_mm_s"),))
+    ]
+    acceleration_mm_s2: Annotated[
+        Annotated[Positive, Field(le=1e6)] | None,
+        Asked("Acceleration", "mm/s²", "Tells from where ripples count.", (last_time("acceleration_mm_s2"),)),
+    ] = None
+    resolution_mm: Annotated[float, Field(ge=0, le=20), Asked("Caliper and eye", "mm", "0.2 is typical.")] = 0.2
+    ripples: Annotated[list[Ripples], Field(min_length=1, max_length=200), Asked("Counts")]
+    amplitudes_mm: Annotated[list[Annotated[Positive, Field(le=50)]], Field(max_length=200)] = []
+    amplitude_resolution_mm: Annotated[float, Field(ge=0, le=5)] = 0.01
+    smoothing_limit_mm: Annotated[
+        Positive,
+        Field(le=5),
+        Asked(
+            "Corners may round by",
+            "mm",
+            "0.12 is typical.",
+            (limit("smoothing", "Corners may round by", "mm"),),
+            more=True,
+        ),
+    ] = 0.12
     axis: Place | None = None
 
     @property
@@ -214,6 +234,29 @@ def _of_old(context: dict[str, Any], version: str) -> dict[str, Any]:
     return context
 
 
+def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, object]) -> StandIn:
+    """Ripples counted at three corners of a simulated print."""
+    from ..simulator.instruments import ripple_counts
+
+    counts = ripple_counts(machine.axis(place).modes[0].hz, 80.0, 8, 3, seed)
+    return StandIn(rows=[{"count": float(n), "distance_mm": d} for n, d in counts], told={"speed_mm_s": 80.0})
+
+
+def _at(description: Description) -> tuple[str, ...]:
+    """By its walls: along X, which shows Y, first."""
+    return ("y", "x")
+
+
 PROCEDURE = Procedure(
-    "ringing-print", "Ringing on a print", RingingPrintContext, RingingPrintResult, analyse, of_old=_of_old
+    "ringing-print",
+    "Ringing on a print",
+    RingingPrintContext,
+    RingingPrintResult,
+    analyse,
+    measures="axis",
+    at=_at,
+    by_wall=True,
+    stand_in=_stand_in,
+    place_of=lambda context: context.rings,
+    of_old=_of_old,
 )

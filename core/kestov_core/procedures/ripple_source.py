@@ -11,12 +11,15 @@ from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from ..asking import PLACE, Asked, Known, last_time, model, told
 from ..machine import BELTS, Kinematics, Place, Transmission, across
 from ..quantities import Positive, Quantity
-from .base import Advice, Context, Finding, Part, Procedure, Result
+from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn
 
 if TYPE_CHECKING:
     from numpy.typing import NDArray
+
+    from ..simulator.machine import SimMachine
 
 Direction = Literal["x", "y", "z"]
 Family = Literal["geometric", "timed"]
@@ -62,11 +65,11 @@ _LEAST_OPEN = 0.2
 class Observation(Part):
     """A wall: its speed and the spacing, given as such or as so many ripples over a distance."""
 
-    speed_mm_s: Positive
-    spacing_mm: Positive | None = None
-    u95_mm: Annotated[float, Field(ge=0)] | None = None
-    count: Annotated[float, Field(ge=1)] | None = None
-    distance_mm: Positive | None = None
+    speed_mm_s: Annotated[Positive, Field(le=2000), Asked("Speed", "mm/s")]
+    spacing_mm: Annotated[Positive, Field(le=1000)] | None = None
+    u95_mm: Annotated[float, Field(ge=0, le=1000)] | None = None
+    count: Annotated[Annotated[float, Field(ge=1, le=10_000)] | None, Asked("Ripples", "")] = None
+    distance_mm: Annotated[Annotated[Positive, Field(le=2000)] | None, Asked("Over", "mm")] = None
 
     @model_validator(mode="after")
     def _one_of_both(self) -> Observation:
@@ -84,31 +87,69 @@ class Observation(Part):
         return self.distance_mm / self.count, max(u / 1.96 / self.count, 1e-4 * self.distance_mm / self.count)
 
 
+Frequency = Annotated[Positive, Field(le=2000)]
+FilamentPerMm = Annotated[Positive, Field(le=10)]
+Teeth = Annotated[Positive, Field(le=500)]
+
+
 class Machine(Part):
     """The machine's lengths and times. ``filament_per_mm``: mm of filament for one mm of wall (for the drive gears)."""
 
     kinematics: Kinematics
     transmissions: dict[Place, Transmission] = {}
-    modes_hz: dict[Place, list[Positive]] = {}
-    fans_hz: list[Positive] = []
-    idler_teeth: Positive = 20
-    ball_spacing_mm: Positive | None = None
-    filament_per_mm: Positive | None = None
-    drive_teeth: Positive | None = None
+    modes_hz: dict[Place, Annotated[list[Frequency], Field(max_length=20)]] = {}
+    fans_hz: Annotated[list[Frequency], Field(max_length=20)] = []
+    idler_teeth: Annotated[Positive, Field(le=1000)] = 20
+    ball_spacing_mm: Annotated[Positive, Field(le=100)] | None = None
+    filament_per_mm: FilamentPerMm | None = None
+    drive_teeth: Teeth | None = None
 
 
 class RippleSourceContext(Context):
     """Along which direction the wall runs and the pattern repeats, what was measured, on which machine.
 
-    ``resolution_mm``: caliper and eye (typical). ``drivers_changed``: motor drivers were changed just before.
+    ``resolution_mm``: caliper and eye (typical). ``drivers_changed``: motor drivers were changed just before. A fan,
+    the filament for a millimetre of wall and the drive gear's teeth go with the machine's, where they are told apart.
     """
 
-    direction: Direction
-    observations: Annotated[list[Observation], Field(min_length=1)]
-    resolution_mm: Annotated[float, Field(ge=0)] = 0.1
-    machine: Machine
-    drivers_changed: bool = False
+    direction: Annotated[Direction, told(PLACE)]
+    observations: Annotated[list[Observation], Field(min_length=1, max_length=100), Asked("Walls")]
+    resolution_mm: Annotated[float, Field(ge=0, le=20), Asked("Caliper and eye", "mm", "0.1 is typical.")] = 0.1
+    machine: Annotated[Machine, told(model(lambda k: _machine_of(k)))]
+    drivers_changed: Annotated[
+        bool, Asked("Motor drivers were changed just before", "", "Then their uneven steps are likelier.", more=True)
+    ] = False
+    fan_hz: Annotated[
+        Frequency | None, Asked("A fan turns at", "Hz", "Turns a minute over 60.", (last_time("fan_hz"),), more=True)
+    ] = None
+    filament_per_mm: Annotated[
+        FilamentPerMm | None, Asked("Filament for 1 mm of wall", "mm", "From the file: E over travel.", more=True)
+    ] = None
+    drive_teeth: Annotated[
+        Teeth | None, Asked("Teeth of the drive gear", "", "Counted.", (last_time("drive_teeth"),), more=True)
+    ] = None
     axis: Place | None = None
+
+    @property
+    def of_machine(self) -> Machine:
+        """The machine with what was told beside it."""
+        more = {"filament_per_mm": self.filament_per_mm, "drive_teeth": self.drive_teeth}
+        fans = {} if self.fan_hz is None else {"fans_hz": [*self.machine.fans_hz, self.fan_hz]}
+        return self.machine.model_copy(update=fans | {k: v for k, v in more.items() if v is not None})
+
+
+_DIRECTIONS: tuple[Place, ...] = ("x", "y", "z", "a", "b")
+
+
+def _machine_of(known: Known) -> Machine:
+    """The model's drives, and what the directions rang with when last measured and believed."""
+    modes: dict[Place, list[float]] = {}
+    for place in _DIRECTIONS:
+        found = known.measured("resonance", place)
+        if found is not None and found["modes"]:
+            modes[place] = [m["frequency"]["value"] for m in found["modes"]]
+    d = known.description
+    return Machine(kinematics=d.kinematics, transmissions=d.transmissions, modes_hz=modes)
 
 
 class Source(Part):
@@ -140,6 +181,8 @@ class RippleSourceResult(Result):
 def analyse(context: RippleSourceContext, data: bytes | None = None) -> RippleSourceResult:
     """Rank the sources. One speed only: both families stay open, and the advice is another speed."""
     import numpy as np
+
+    context = context.model_copy(update={"machine": context.of_machine})
 
     pairs = [o.spacing(context.resolution_mm) for o in context.observations]
     d, u = np.array([p[0] for p in pairs]), np.array([p[1] for p in pairs])
@@ -400,4 +443,26 @@ def _say(result: RippleSourceResult, context: RippleSourceContext, timed: float)
     result.advice.append(Advice(action="check", target=best.axis or axis, reason=check))
 
 
-PROCEDURE = Procedure("ripple-source", "What makes the pattern", RippleSourceContext, RippleSourceResult, analyse)
+def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, object]) -> StandIn:
+    """Two walls of a simulated print, at two speeds; they show the ringing of the axis across them."""
+    from ..simulator.instruments import ripple_counts
+
+    hz = machine.axis(across(place) if place in ("x", "y") else place).modes[0].hz
+    rows: list[dict[str, float | str]] = []
+    for i, v in enumerate((60.0, 120.0)):
+        rows += [
+            {"speed_mm_s": v, "count": float(n), "distance_mm": d} for n, d in ripple_counts(hz, v, 8, 2, seed + i)
+        ]
+    return StandIn(rows=rows)
+
+
+PROCEDURE = Procedure(
+    "ripple-source",
+    "What makes the pattern",
+    RippleSourceContext,
+    RippleSourceResult,
+    analyse,
+    measures="axis",
+    photo=("speed_mm_s",),
+    stand_in=_stand_in,
+)

@@ -3,19 +3,31 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Literal
 
 from pydantic import Field
 
+from .. import gcode
+from ..asking import PLACE, Asked, Known, instrument_u95, last_time, limit, model, resolution, stored, told, typical
 from ..errors import BadInput
-from ..gcode import steps_script
-from ..machine import Transmission
+from ..machine import Description, ExtruderTransmission, Transmission
 from ..quantities import Finite, Limits, Positive, Quantity, decide, mean_of, odd_ones, quadrature, step_shown
-from .base import Advice, Context, Finding, Part, Procedure, Result, source_of, three_way
+from .base import Advice, Context, Finding, Part, Procedure, Program, Result, StandIn, source_of, three_way
+
+if TYPE_CHECKING:
+    from ..simulator.machine import SimMachine
 
 #: Tooth counts of pulleys and leads of screws (mm) that are sold, and so get mixed up.
 _TEETH = (12, 16, 18, 20, 24, 30, 32, 36, 40)
 _LEADS = (1, 2, 4, 8, 12)
+
+
+def _is_filament(known: Known) -> bool:
+    return known.place == "e"
+
+
+def _typical_limit(axis: str) -> float:
+    return 2.0 if axis == "e" else 0.2
 
 
 class StepsContext(Context):
@@ -28,20 +40,55 @@ class StepsContext(Context):
     Motor and gearing stand in the transmission; given beside it, they go before it.
     """
 
-    axis: Literal["x", "y", "z", "e"]
-    steps_per_mm: Positive
-    commanded_mm: Positive
-    measured_mm: Annotated[list[Positive], Field(min_length=1)] | None = None
-    mark_before_mm: Positive | None = None
-    mark_after_mm: Annotated[list[Annotated[Finite, Field(ge=0)]], Field(min_length=1)] | None = None
-    resolution_mm: Annotated[float, Field(ge=0)] = 0.01
-    stated_u95_mm: Annotated[float, Field(ge=0)] = 0.03
-    zero_u95_mm: Annotated[float, Field(ge=0)] = 0.02
-    limit_percent: Positive | None = None
-    transmission: Transmission
-    motor_steps_per_rev: Positive | None = None
-    microsteps: Positive | None = None
-    gear_ratio: Positive | None = None
+    axis: Annotated[Literal["x", "y", "z", "e"], told(PLACE)]
+    mark_before_mm: Annotated[
+        Annotated[Positive, Field(le=3000)] | None,
+        Asked("Mark stood at", "mm", "Before the feed.", (typical(lambda k: 120.0),), here=_is_filament),
+    ] = None
+    commanded_mm: Annotated[
+        Positive, Field(le=3000), Asked("Told to travel", "mm", "Longer is surer.", (typical(lambda k: 100.0),))
+    ]
+    steps_per_mm: Annotated[
+        Positive,
+        Field(le=1e6),
+        Asked(
+            "Steps per mm now", "steps/mm", "Read it back from the machine.",
+            (stored("steps"), last_time("steps_per_mm"), model(lambda k: theory_of(k.drive))),
+        ),
+    ]  # fmt: skip
+    measured_mm: Annotated[
+        Annotated[list[Annotated[Positive, Field(le=3000)]], Field(min_length=1, max_length=200)] | None,
+        Asked("Measured", "mm", here=lambda k: not _is_filament(k), expect=("commanded_mm",)),
+    ] = None
+    mark_after_mm: Annotated[
+        Annotated[list[Annotated[Finite, Field(ge=0, le=3000)]], Field(min_length=1, max_length=200)] | None,
+        Asked("To the mark now", "mm", here=_is_filament, expect=("mark_before_mm", "commanded_mm")),
+    ] = None
+    resolution_mm: Annotated[
+        float, Field(ge=0, le=20), Asked("Reads to", "mm", "Its smallest step.", (resolution("mm"),))
+    ] = 0.01
+    stated_u95_mm: Annotated[
+        float, Field(ge=0, le=20), Asked("Hand and feel ±", "mm", "0.03 is typical of calipers, 0.3 of a rule.")
+    ] = 0.03
+    zero_u95_mm: Annotated[
+        float,
+        Field(ge=0, le=20),
+        Asked(
+            "Its zero good to ±", "mm", "0.02 is typical of calipers.", (instrument_u95("mm"),),
+            here=lambda k: not _is_filament(k), more=True,
+        ),
+    ] = 0.02  # fmt: skip
+    limit_percent: Annotated[
+        Annotated[Positive, Field(le=100)] | None,
+        Asked(
+            "May be off by", "%", "0.2 is typical, 2 for filament.",
+            (limit("steps", "Travel may be off by", "%"), typical(lambda k: _typical_limit(k.place))), more=True,
+        ),
+    ] = None  # fmt: skip
+    transmission: Annotated[Transmission, told(model(lambda k: k.drive), typical(lambda k: ExtruderTransmission()))]
+    motor_steps_per_rev: Annotated[Positive, Field(le=100_000)] | None = None
+    microsteps: Annotated[Positive, Field(le=4096)] | None = None
+    gear_ratio: Annotated[Positive, Field(le=1e4)] | None = None
 
 
 class Suspect(Part):
@@ -78,7 +125,7 @@ def analyse(context: StepsContext, data: bytes | None = None) -> StepsResult:
     mean, own = mean_of(readings, step, stated)
     ratio, u = mean / context.commanded_mm, own / context.commanded_mm
     error = Quantity(value=100 * (ratio - 1), u95=100 * u, unit="%")
-    limit = context.limit_percent or (2.0 if context.axis == "e" else 0.2)
+    most = context.limit_percent or _typical_limit(context.axis)
     theory, travel_per_turn = _theory(context)
     measured = context.steps_per_mm / ratio
     u_steps = measured * u / ratio
@@ -95,14 +142,14 @@ def analyse(context: StepsContext, data: bytes | None = None) -> StepsResult:
     if basis == "measured":
         turn = _per_turn(context) / new
     result = StepsResult(
-        verdict="cannot_tell" if odd else decide(error.value, error.u95, Limits(low=-limit, high=limit)),
+        verdict="cannot_tell" if odd else decide(error.value, error.u95, Limits(low=-most, high=most)),
         travel=Quantity(value=mean, u95=own, unit="mm"),
         error=error,
         theory_steps_per_mm=theory,
         steps_per_mm_new=Quantity(value=new, u95=u_steps if basis != "theory" else 0.0, unit="steps/mm"),
         basis=basis,
         ratio_suspect=suspects,
-        script=Script(gcode=steps_script(context.axis, new), travel_per_turn_mm=turn),
+        script=Script(gcode=gcode.steps_script(context.axis, new), travel_per_turn_mm=turn),
     )
     if step > resolution:
         result.warn(
@@ -112,7 +159,7 @@ def analyse(context: StepsContext, data: bytes | None = None) -> StepsResult:
     words = (
         "Feeds too much (+) or too little (−) by" if context.axis == "e" else "Travels too far (+) or too short (−) by"
     )
-    limits = Limits(low=-limit, high=limit)
+    limits = Limits(low=-most, high=most)
     result.judge(words, error, limits, source_of(context, "limit_percent"), result.verdict)
     for i, words in odd:
         result.warn("odd_reading", f"Reading {i + 1}: {words} mm. A slip of the pen, or inches? Measure it again.")
@@ -131,7 +178,7 @@ def analyse(context: StepsContext, data: bytes | None = None) -> StepsResult:
             state="present" if suspects else ("unknown" if u > 0.05 else "absent"),
         ),
     ]
-    _advise(result, context, limit, u, len(readings))
+    _advise(result, context, most, u, len(readings))
     return result
 
 
@@ -158,19 +205,27 @@ def _per_turn(context: StepsContext) -> float:
     return (context.motor_steps_per_rev or drive.motor_steps_per_rev) * (context.microsteps or drive.microsteps)
 
 
+def _travel_of(drive: Transmission, gear: float) -> float | None:
+    """Travel for one turn of the motor (mm) from teeth and pitch, lead, or diameter; None where that is not told."""
+    if drive.kind == "belt":
+        return drive.pitch_mm * drive.teeth / gear
+    if drive.kind == "screw":
+        return drive.lead_mm / gear
+    return math.pi * drive.drive_diameter_mm / gear if drive.drive_diameter_mm is not None else None
+
+
 def _theory(context: StepsContext) -> tuple[float | None, float | None]:
     """Steps per mm and travel per motor turn (mm) from teeth, pitch, lead, diameter and gearing."""
-    drive = context.transmission
-    gear = context.gear_ratio or drive.gear_ratio
-    if drive.kind == "belt":
-        travel = drive.pitch_mm * drive.teeth / gear
-    elif drive.kind == "screw":
-        travel = drive.lead_mm / gear
-    elif drive.drive_diameter_mm is not None:
-        travel = math.pi * drive.drive_diameter_mm / gear
-    else:
-        return None, None
-    return _per_turn(context) / travel, travel
+    travel = _travel_of(context.transmission, context.gear_ratio or context.transmission.gear_ratio)
+    return (None, None) if travel is None else (_per_turn(context) / travel, travel)
+
+
+def theory_of(drive: Transmission | None) -> float | None:
+    """Microsteps per mm of a drive as the model tells it, to three places; None where it does not tell enough."""
+    travel = None if drive is None else _travel_of(drive, drive.gear_ratio)
+    if drive is None or travel is None:
+        return None
+    return round(drive.motor_steps_per_rev * drive.microsteps / travel, 3)
 
 
 def _suspects(ratio: float, u: float, kind: str) -> list[Suspect]:
@@ -259,4 +314,50 @@ def _advise(result: StepsResult, context: StepsContext, limit: float, u: float, 
         )
 
 
-PROCEDURE = Procedure("steps", "Steps and travel", StepsContext, StepsResult, analyse, adjustable=True, sets="steps")
+class TravelProgram(Part):
+    """Where a travel test runs, and the axis's own ends (mm). ``pause_s`` left out: it waits for a key."""
+
+    axis: Literal["x", "y", "z"]
+    start_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Begin at", "mm")] = 20
+    travel_mm: Annotated[Positive, Field(le=5000), Asked("Travel", "mm")] = 100
+    repeats: Annotated[int, Field(ge=1, le=50)] = 5
+    low_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Axis begins at", "mm")] = 0
+    high_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Axis ends at", "mm")] = 200
+    pause_s: Annotated[float, Field(ge=1, le=600)] | None = None
+
+
+def _gcode(q: TravelProgram) -> str:
+    return gcode.travel_test(q.axis, q.start_mm, q.travel_mm, q.repeats, q.low_mm, q.high_mm, q.pause_s)
+
+
+def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, object]) -> StandIn:
+    """A travel of 100 mm read five times: with calipers, or from a mark on the filament."""
+    from ..simulator.instruments import travel_readings
+
+    travels = travel_readings(machine.truly_travels(place), 100.0, 5, seed)
+    if place == "e":
+        return StandIn(
+            rows=[{"mark_after_mm": round(120 - t, 2)} for t in travels],
+            told={"mark_before_mm": 120.0, "commanded_mm": 100.0},
+        )
+    return StandIn(rows=[{"measured_mm": t} for t in travels], told={"commanded_mm": 100.0})
+
+
+def _at(description: Description) -> tuple[str, ...]:
+    return ("x", "y", "z", "e")
+
+
+PROCEDURE = Procedure(
+    "steps",
+    "Steps and travel",
+    StepsContext,
+    StepsResult,
+    analyse,
+    measures="axis",
+    at=_at,
+    gives="steps",
+    adjustable=True,
+    sets="steps",
+    program=Program("travel", TravelProgram, _gcode),
+    stand_in=_stand_in,
+)

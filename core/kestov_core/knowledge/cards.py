@@ -1,0 +1,101 @@
+"""What a person reads of a measuring procedure: one file a procedure in ``procedures/``, named as it is.
+
+Said here once: the diagnosis's check that runs the procedure takes its minutes, tools and caution from the card.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from ..machine import Place, across
+
+#: What the bench's start page asks, in its order.
+Group = Literal[
+    "Are the belts right?",
+    "What rings, what repeats?",
+    "Does anything rock or bind?",
+    "Does it go where it is told?",
+    "Is the motor strong enough?",
+]
+#: What the machine is while one measures.
+State = Literal["unplugged", "idle", "moving", "live", "printed"]
+STATE_WORDS: dict[State, str] = {
+    "unplugged": "unplugged",
+    "idle": "motors off",
+    "moving": "it moves by itself",
+    "live": "board open and live",
+    "printed": "a print, taken off",
+}
+Line = Annotated[str, Field(min_length=3, max_length=300)]
+#: Words with ``{place}``, and ``{wall}`` for the direction of a wall that shows it.
+Words = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^([^{}]|\{place\}|\{wall\})*$")]
+
+
+class _Read(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Next(_Read):
+    """What to measure after it, and why."""
+
+    procedure: str
+    why: Line
+
+
+class Beside(_Read):
+    """What reads otherwise at some places; what is left out stays as it is everywhere."""
+
+    places: Annotated[list[Place], Field(min_length=1)]
+    question: Words | None = None
+    heading: Words | None = None
+    label: Words | None = None
+    how: Annotated[list[Line], Field(min_length=1)] | None = None
+    caution: Line | None = None
+
+
+class Card(_Read):
+    """What a person reads of a procedure.
+
+    ``words``: what it measures, in a sentence ("measure … again"). ``group`` and ``rank``: where it stands on the bench's
+    start page. ``short``: what one does. ``question``: what it
+    answers; ``heading``: the page's; ``label``: a place on its link. ``instruments``: kinds that do. ``minutes``: for a
+    practised hand, set-up apart (typical). ``notes``: what to know before it is believed. ``record``: what was done, as
+    the machine's record says it. ``at``: what reads otherwise at some places.
+    """
+
+    words: Annotated[str, Field(min_length=3, max_length=60)]
+    group: Group
+    rank: int
+    short: Annotated[str, Field(min_length=3, max_length=60)]
+    question: Words
+    heading: Words
+    label: Words = "{place}"
+    instruments: Annotated[list[str], Field(min_length=1)]
+    tools: list[str] = []
+    state: State
+    minutes: Annotated[float, Field(gt=0, le=240)]
+    how: Annotated[list[Line], Field(min_length=1)]
+    caution: Line
+    notes: list[Line] = []
+    record: Words
+    next: Next | None = None
+    at: list[Beside] = []
+
+    def here(self, place: str) -> Card:
+        """The card as it reads at a place: its own words there, places named."""
+        own: dict[str, object] = {}
+        for beside in self.at:
+            if place in beside.places:
+                own |= beside.model_dump(exclude_none=True, exclude={"places"})
+        card = self.model_copy(update=own)
+        named = {"place": "this print" if place == "all" else place.upper(), "wall": across(place).upper()}
+        said = {k: getattr(card, k).format(**named) for k in ("question", "heading", "record")}
+        label = "This print" if place == "all" else card.label.format(**named)
+        return card.model_copy(update=said | {"label": label})
+
+    @property
+    def needs(self) -> list[str]:
+        """All that is fetched: one of the instruments, and the tools."""
+        return [" or ".join(self.instruments), *self.tools]
