@@ -90,7 +90,7 @@ class Bench(AppCase):
         for figure in ("50", "10", "20", "100", "12", "24,0"):
             page.keyboard.type(figure)
             page.keyboard.press("Enter")
-        self.press(page, "Find the source")
+        self.press(page, "Work it out")
         expect(page.get_by_role("heading", name=say("It is a length"))).to_be_visible()
         expect(page.get_by_role("img", name=say("Measured spacing 2.00 .*tooth of the belt"))).to_be_visible()
         self.assert_accessible(page, "ripple source")
@@ -109,7 +109,7 @@ class Bench(AppCase):
         # A wall along X shows Y: 80 mm/s at 44 Hz.
         expect(page.get_by_text(say(r"1\.8\d"))).not_to_have_count(0)
         self.press(page, "Use this spacing")
-        self.press(page, "Find the source")
+        self.press(page, "Work it out")
         expect(page.get_by_role("heading", name="Both families stay open")).to_be_visible()
         expect(page.get_by_text(say("same wall at another speed"))).to_be_visible()
 

@@ -33,7 +33,7 @@ class SettingUp(AppCase):
         page.get_by_role("link", name="Floor").click()
         page.get_by_role("link", name="Fender", exact=True).click()
         expect(page.get_by_text("Nothing has been measured here yet.").first).to_be_visible()
-        page.get_by_role("link", name="Pluck it: three minutes").first.click()
+        page.get_by_role("link", name="Pluck it: six minutes").first.click()
         # A real machine has no stand-in: it is recorded, or a file is loaded.
         expect(page.get_by_role("button", name=say("Load a recording"))).to_be_visible()
         expect(page.get_by_role("button", name=say("stand-in"))).to_have_count(0)

@@ -162,7 +162,8 @@ class Asked:
 
     ``when``: asked only while another field has one of these values. ``here``: asked only where this holds. ``beside``:
     belongs to the figure of that field; where that one was typed, what is known is of another. ``expect``: about what a
-    reading should be, the first of these fields less the others. ``more``: asked for under a fold.
+    reading should be, the first of these fields less the others. ``more``: asked for under a fold. ``spare``: may be left
+    empty though it hangs on a choice.
     """
 
     title: str = ""
@@ -175,6 +176,7 @@ class Asked:
     beside: str = ""
     expect: tuple[str, ...] = ()
     more: bool = False
+    spare: bool = False
 
     def known(self, known: Known) -> tuple[Any, Origin] | None:
         """The first source that knows it; None where none does."""
@@ -326,7 +328,7 @@ def _field_here(name: str, how: Asked, info: Any, known: Known) -> FieldHere:
         name=name, title=how.title, unit=how.unit, hint=how.hint, kind=kind, choices=list(how.choices),
         low=low, high=high, above=above, when=how.when[0] if how.when else None,
         when_is=list(how.when[1]) if how.when else [],
-        optional=not info.is_required() and default is None and how.when is None,
+        optional=not info.is_required() and default is None and (how.when is None or how.spare),
         more=how.more, value=value, origin=origin,
     )  # fmt: skip
 

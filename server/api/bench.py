@@ -1,19 +1,20 @@
-"""The bench: what can be measured on a machine, taking captures, live recording, rounds, and what was turned."""
+"""The bench: what can be measured on a machine, what a measurement asks for, rounds, and what was turned."""
 
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal, TypeVar
+from typing import Any, Literal
 from uuid import UUID
 
 from cases.models import Action
-from django.conf import settings
-from django.db import IntegrityError, transaction
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from django.utils import timezone
+from kestov_core import knowledge, procedures
+from kestov_core.asking import FieldHere, ReadingsHere, fields_here, readings_here
+from kestov_core.knowledge.cards import STATE_WORDS, Card, Next
 from kestov_core.machine import (
     BeltTransmission,
+    Description,
     Kinematics,
     Tensioner,
     across,
@@ -21,17 +22,15 @@ from kestov_core.machine import (
     linear_density_typical,
     whose_motion,
 )
-from kestov_core.procedures.belt_pluck import PluckHeard
+from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_set import BeltSetResult
-from kestov_core.procedures.ripple_source import Machine
 from kestov_core.quantities import Quantity, Verdict
-from measuring import recording
-from measuring.models import Capture, Result, latest_results
-from measuring.rounds import Round, current_round, places_of, rounds, set_belts, target_of
-from ninja import File, Form, Router, Schema, UploadedFile
+from measuring.models import Capture, latest_results
+from measuring.rounds import Round, places_of, rounds, set_belts, target_of, tension
+from measuring.taking import known_of, measuring, procedure_at
+from ninja import Router, Schema
 from people.clock import now
 from people.models import audit
-from pydantic import ValidationError
 from workshop.models import Instrument, Printer
 
 from .cases import lock_case
@@ -41,8 +40,6 @@ from .problems import Problem
 from .shapes import CaptureOut, capture_out, person
 
 router = Router(tags=["bench"])
-
-Source = Literal["file", "microphone", "standin", "lossy", "typed", "network"]
 
 
 class BenchBelt(Schema):
@@ -92,6 +89,81 @@ class WallAsked(Schema):
     words: str
 
 
+class BenchPlace(Schema):
+    """Where something can be measured, as its link and its question call it."""
+
+    place: str
+    label: str
+    question: str
+
+
+class BenchEntry(Schema):
+    """What can be measured on a machine: one way, at its places."""
+
+    procedure: str
+    group: str
+    short: str
+    minutes: float
+    instruments: list[str]
+    places: list[BenchPlace]
+
+
+class CardHere(Schema):
+    """What a person reads of a procedure at a place."""
+
+    question: str
+    heading: str
+    how: list[str]
+    caution: str
+    state: str
+    minutes: float
+    needs: list[str]
+    notes: list[str]
+
+
+class NextHere(Schema):
+    """What to measure after it, and why."""
+
+    procedure: str
+    place: str
+    short: str
+    why: str
+
+
+class PageHere(Schema):
+    """All that the bench's page of a procedure at a place needs: words, figures with their sources, readings, ways in."""
+
+    procedure: str
+    place: str
+    card: CardHere
+    fields: list[FieldHere]
+    readings: ReadingsHere | None
+    program: list[FieldHere] | None
+    columns: list[str]
+    data: Literal["wav", "csv"] | None
+    live: Literal["microphone", "accelerometer"] | None
+    photo: list[str]
+    by_wall: bool
+    rounds: bool
+    practice: Literal["readings", "record"] | None
+    instruments: list[InstrumentOut]
+    next: NextHere | None
+
+
+class ProcedureOut(Schema):
+    """A procedure of the core: what it measures, its card, and the JSON Schemas of its input and result."""
+
+    name: str
+    title: str
+    measures: str | None
+    kinematics: list[str]
+    data: str | None
+    adjustable: bool
+    interval_days: int
+    card: Card | None
+    schemas: dict[str, Any]
+
+
 class BenchOut(Schema):
     printer_id: int
     printer: str
@@ -99,7 +171,7 @@ class BenchOut(Schema):
     simulated: bool
     belts: list[BenchBelt]
     instruments: list[InstrumentOut]
-    machine: Machine
+    entries: list[BenchEntry]
     walls: list[WallAsked]
     last: list[LastFigure]
 
@@ -136,39 +208,6 @@ class RoundsOut(Schema):
     advice: BeltSetResult | None
 
 
-class CaptureMeta(Schema):
-    """What goes with a recording. ``id`` is made by the client: sending it twice makes one capture."""
-
-    id: UUID
-    place: str
-    case_id: int | None = None
-    instrument_id: int | None = None
-    source: Source = "file"
-    span_mm: float | None = None
-    mains_hz: Literal[50, 60] | None = None
-    circumstances: dict[str, str | float | None] = {}
-    supersedes: UUID | None = None
-    taken_at: datetime | None = None
-
-
-class ReadingsMeta(Schema):
-    id: UUID
-    place: str
-    case_id: int | None = None
-    instrument_id: int | None = None
-    circumstances: dict[str, str | float | None] = {}
-
-
-class Heard(Schema):
-    """What the core hears in a recording so far."""
-
-    seconds: float
-    chunks: int
-    plucks: list[PluckHeard]
-    frequency: Quantity | None
-    why_not: str
-
-
 class Turn(Schema):
     """What was turned: positive tightens; mm for sliders. ``advised``: what the tool had said."""
 
@@ -177,12 +216,6 @@ class Turn(Schema):
     advised: float | None = None
     case_id: int | None = None
     note: str = ""
-
-
-class StandIn(Schema):
-    id: UUID
-    place: str
-    case_id: int | None = None
 
 
 def the_printer(printer_id: int, place: str | None = None) -> Printer:
@@ -198,7 +231,6 @@ def bench(request: HttpRequest, printer_id: int):
     """What the bench for belts needs to know of a machine."""
     printer = the_printer(printer_id)
     motion = printer.model.motion()
-    today = now().date()
     newest = latest_results(printer)
     return BenchOut(
         printer_id=printer.pk,
@@ -207,17 +239,8 @@ def bench(request: HttpRequest, printer_id: int):
         simulated=printer.simulated is not None,
         walls=[WallAsked(runs=w, axis=across(w), words=whose_motion(motion.kinematics, w)) for w in ("x", "y")],
         belts=[_belt(printer, place, belt) for place, belt in motion.belts().items()],
-        instruments=[
-            InstrumentOut(
-                id=i.pk,
-                name=i.name,
-                kind=i.kind,
-                overdue=i.check_due is not None and i.check_due < today,
-                on_network=bool(i.address),
-            )
-            for i in Instrument.objects.all()
-        ],
-        machine=machine_of(printer, newest),
+        instruments=[_instrument(i) for i in Instrument.objects.all()],
+        entries=[e for p in measuring() if (e := _entry(p, motion)) is not None],
         last=[
             LastFigure(
                 procedure=c.procedure,
@@ -232,24 +255,103 @@ def bench(request: HttpRequest, printer_id: int):
     )
 
 
-def machine_of(printer: Printer, newest: list[tuple[Capture, Result]]) -> Machine:
-    """What a pattern on a wall can come of: the model's drives, and what the axes rang with when last measured."""
-    motion = printer.model.motion()
-    modes = {
-        c.place: [m["frequency"]["value"] for m in r.found["modes"]]
-        for c, r in newest
-        if c.procedure == "resonance" and r.verdict != "cannot_tell"
-    }
-    return Machine(kinematics=motion.kinematics, transmissions=motion.transmissions, modes_hz=modes)
+def _instrument(i: Instrument) -> InstrumentOut:
+    overdue = i.check_due is not None and i.check_due < now().date()
+    return InstrumentOut(id=i.pk, name=i.name, kind=i.kind, overdue=overdue, on_network=bool(i.address))
+
+
+def _entry(procedure: Procedure, motion: Description) -> BenchEntry | None:
+    """A procedure as the start page shows it; None where this machine has no place for it."""
+    card, places = knowledge.cards()[procedure.name], procedure.places(motion)
+    if not places:
+        return None
+    here = [(p, card.here(p)) for p in places]
+    return BenchEntry(
+        procedure=procedure.name,
+        group=card.group,
+        short=card.short,
+        minutes=card.minutes,
+        instruments=card.instruments,
+        places=[BenchPlace(place=p, label=c.label, question=c.question) for p, c in here],
+    )
+
+
+@router.get(
+    "/printers/{printer_id}/bench/{procedure}/{place}",
+    auth=may("bench.see"),
+    response=PageHere,
+    operation_id="bench.page",
+)
+def page(request: HttpRequest, printer_id: int, procedure: str, place: str, instrument_id: int | None = None):
+    """What one measurement asks for at a place of a machine, with what is known already and where that is from."""
+    printer = the_printer(printer_id)
+    here = procedure_at(printer, procedure, place)
+    instrument = get_object_or_404(Instrument, pk=instrument_id) if instrument_id is not None else None
+    known = known_of(printer, here, place, instrument)
+    card = knowledge.cards()[procedure].here(place)
+    practice: Literal["readings", "record"] | None = None
+    if printer.simulated is not None and here.stand_in is not None:
+        practice = "record" if here.data is not None and here.table is None else "readings"
+    instruments = [_instrument(i) for i in Instrument.objects.all() if i.kind in card.instruments]
+    return PageHere(
+        procedure=procedure,
+        place=place,
+        card=CardHere(
+            **card.model_dump(include=set(CardHere.model_fields) - {"state", "needs"}),
+            state=STATE_WORDS[card.state],
+            needs=card.needs,
+        ),
+        fields=fields_here(here.context, known),
+        readings=readings_here(here.context, here.table, known),
+        program=None if here.program is None or place == "e" else fields_here(here.program.told, known),
+        columns=list(here.table.model_fields) if here.table is not None else [],
+        data=here.data,
+        live=here.live,
+        photo=list(here.photo),
+        by_wall=here.by_wall,
+        rounds=here.rounds,
+        practice=practice,
+        instruments=instruments,
+        next=_next(card.next, printer.model.motion(), place),
+    )
+
+
+def _next(after: Next | None, motion: Description, place: str) -> NextHere | None:
+    """What makes sense next: at the same place where it is measured there, else at the first where it is."""
+    places = procedures.get(after.procedure).places(motion) if after is not None else ()
+    if after is None or not places:
+        return None
+    at = place if place in places else places[0]
+    return NextHere(procedure=after.procedure, place=at, short=knowledge.cards()[after.procedure].short, why=after.why)
+
+
+@router.get("/procedures", auth=may("bench.see"), response=list[ProcedureOut], operation_id="bench.procedures")
+def list_procedures(request: HttpRequest):
+    """The procedures of the core, with their cards and the JSON Schemas of their input and result."""
+    out = []
+    for name in procedures.names():
+        p = procedures.get(name)
+        out.append(
+            ProcedureOut(
+                name=name,
+                title=p.title,
+                measures=p.measures,
+                kinematics=list(p.kinematics),
+                data=p.data,
+                adjustable=p.adjustable,
+                interval_days=p.interval_days,
+                card=knowledge.cards().get(name),
+                schemas=p.schema(),
+            )
+        )
+    return out
 
 
 def _belt(printer: Printer, place: str, belt: BeltTransmission) -> BenchBelt:
     low, high, source = target_of(printer, place)
     density, percent, of_density = _density(belt)
     last = (
-        Capture.objects.filter(
-            printer=printer, place=place, procedure__in=("belt-pluck", "belt-deflection"), superseded_by=None
-        )
+        Capture.objects.filter(printer=printer, place=place, procedure__in=tension(), superseded_by=None)
         .defer("data")
         .select_related("taken_by", "instrument")
         .prefetch_related("results")
@@ -280,156 +382,6 @@ def _density(belt: BeltTransmission) -> tuple[float, float, str]:
         percent = belt.linear_density_u95_percent
         return belt.linear_density_g_per_m, 3.0 if percent is None else percent, "model"
     return (*linear_density_typical(belt.width_mm), "typical")
-
-
-def _pluck_context(printer: Printer, place: str, span_mm: float | None, mains_hz: int | None) -> dict[str, Any]:
-    belt = printer.model.motion().belts()[place]
-    span = span_mm if span_mm is not None else (belt.spans[0].span_mm if belt.spans else None)
-    if span is None:
-        raise Problem(
-            422,
-            "missing_field",
-            "The model has no free span for this belt: measure it, pulley to clamp, and enter it.",
-            "span_mm",
-        )
-    density, percent, _ = _density(belt)
-    low, high, _ = target_of(printer, place)
-    return {
-        "span_mm": span,
-        "linear_density_g_per_m": density,
-        "linear_density_u95_percent": percent,
-        "target_n": {"low": low, "high": high},
-        "mains_hz": mains_hz or settings.MAINS_HZ,
-        "axis": place,
-    }
-
-
-def store(
-    request: HttpRequest,
-    printer: Printer,
-    meta: CaptureMeta | ReadingsMeta,
-    procedure: str,
-    context: dict[str, Any],
-    data: bytes | None,
-    name: str,
-    source: str,
-) -> CaptureOut:
-    """Keep a capture and compute it, in one transaction: what the core refuses is not kept."""
-    known = Capture.objects.filter(pk=meta.id).first()
-    if known is not None:
-        if known.printer_id != printer.pk or known.taken_by_id != request.user.pk:
-            raise Problem(409, "key_reused", "Another capture already has this id.", "id")
-        return capture_out(known)
-    case = lock_case(meta.case_id, printer)
-    if meta.instrument_id is not None:
-        get_object_or_404(Instrument, pk=meta.instrument_id)
-    supersedes = getattr(meta, "supersedes", None)
-    moment = now()
-    taken_at = getattr(meta, "taken_at", None) or moment
-    if timezone.is_naive(taken_at) or taken_at > moment:
-        taken_at = moment
-    is_belt = meta.place in printer.model.motion().belts()
-    capture = Capture(
-        id=meta.id,
-        printer=printer,
-        place=meta.place,
-        procedure=procedure,
-        context=context,
-        source=source,
-        circumstances=meta.circumstances,
-        instrument_id=meta.instrument_id,
-        taken_at=taken_at,
-        taken_by=request.user,
-        case=case,
-        round=current_round(printer, meta.place, case) if is_belt else 1,
-        supersedes=Capture.objects.filter(pk=supersedes, printer=printer).first() if supersedes else None,
-    )
-    if data is not None:
-        capture.put(data, name)
-    try:
-        with transaction.atomic():
-            capture.save(force_insert=True)
-            result = capture.compute()
-    except IntegrityError as e:
-        raise Problem(409, "twice_at_once", "This capture is just being kept. Try again in a moment.", "id") from e
-    return capture_out(capture, result)
-
-
-@router.post("/printers/{printer_id}/pluck", auth=may("bench.pluck"), response=CaptureOut, operation_id="bench.pluck")
-@once
-def pluck(request: HttpRequest, printer_id: int, meta: Form[str], file: File[UploadedFile]):
-    """Take a recording of plucks as a WAV file. ``meta`` is a CaptureMeta as JSON."""
-    about = parse_meta(meta, CaptureMeta)
-    printer = the_printer(printer_id, about.place)
-    if (file.size or 0) > settings.MAX_UPLOAD:
-        raise Problem(413, "too_large", "The recording is over 64 MB. Ten seconds are plenty.", "file")
-    data = file.read()
-    context = _pluck_context(printer, about.place, about.span_mm, about.mains_hz)
-    return store(request, printer, about, "belt-pluck", context, data, file.name or "recording.wav", about.source)
-
-
-Meta = TypeVar("Meta", bound=Schema)
-
-
-def parse_meta(meta: str, shape: type[Meta]) -> Meta:
-    """The form's JSON field as its model; what is wrong is named."""
-    try:
-        return shape.model_validate_json(meta)
-    except ValidationError as e:
-        first = e.errors(include_url=False)[0]
-        field = ".".join(str(p) for p in first["loc"]) or "meta"
-        raise Problem(422, "out_of_range", f"{field}: {first['msg']}", field) from e
-
-
-@router.post(
-    "/recordings/{recording_id}/chunks/{number}", auth=may("bench.chunk"), response=Heard, operation_id="bench.chunk"
-)
-def chunk(request: HttpRequest, recording_id: UUID, number: int, rate_hz: int):
-    """Add a piece of a live recording (16-bit mono, little endian) and hear what there is so far. Repeats are harmless."""
-    pieces = recording.add(recording_id, number, rate_hz, request.body, request.user)
-    return Heard(**recording.hear_so_far(pieces))
-
-
-@router.post(
-    "/printers/{printer_id}/recordings/{recording_id}/finish",
-    auth=may("bench.finish"),
-    response=CaptureOut,
-    operation_id="bench.finish",
-)
-@once
-def finish(request: HttpRequest, printer_id: int, recording_id: UUID, payload: CaptureMeta, chunks: int):
-    """Make a capture of a live recording, once all its chunks have come."""
-    printer = the_printer(printer_id, payload.place)
-    known = Capture.objects.filter(pk=payload.id, printer=printer, taken_by=request.user).first()
-    if known is not None:
-        # Made already; the answer was lost on the way, and the pieces are gone.
-        return capture_out(known)
-    data = recording.assemble(recording_id, chunks, request.user)
-    context = _pluck_context(printer, payload.place, payload.span_mm, payload.mains_hz)
-    out = store(request, printer, payload, "belt-pluck", context, data, "microphone.wav", "microphone")
-    recording.forget(recording_id, request.user)
-    return out
-
-
-@router.post(
-    "/printers/{printer_id}/stand-in", auth=may("bench.standin"), response=CaptureOut, operation_id="bench.standin"
-)
-@once
-def stand_in(request: HttpRequest, printer_id: int, payload: StandIn):
-    """Let the simulated microphone of a simulated machine pluck a belt."""
-    from kestov_core.simulator import machine as simulator
-    from kestov_core.simulator.sound import wav
-
-    printer = the_printer(printer_id, payload.place)
-    printer = Printer.objects.select_for_update(of=("self",)).select_related("model").get(pk=printer.pk)
-    if printer.simulated is None:
-        raise Problem(409, "not_simulated", "This is a real machine: record it, or load a file.")
-    after, sound = simulator.pluck(simulator.SimMachine.model_validate(printer.simulated), payload.place)
-    printer.simulated = after.model_dump(mode="json")
-    printer.save(update_fields=["simulated"])
-    meta = CaptureMeta(id=payload.id, place=payload.place, case_id=payload.case_id, source="standin")
-    context = _pluck_context(printer, payload.place, None, None)
-    return store(request, printer, meta, "belt-pluck", context, wav(sound), "stand-in.wav", "standin")
 
 
 @router.get("/printers/{printer_id}/rounds", auth=may("bench.rounds"), response=RoundsOut, operation_id="bench.rounds")

@@ -20,6 +20,7 @@ from ninja import Router
 from .once import once
 from .permissions import may
 from .problems import Problem
+from .readings import script
 from .shapes import CaptureOut, capture_out
 
 router = Router(tags=["captures"])
@@ -35,37 +36,30 @@ def see_capture(request: HttpRequest, capture_id: UUID):
     return capture_out(_capture(capture_id))
 
 
-@router.get("/captures/{capture_id}/view", auth=may("captures.view"), response=SoundView, operation_id="captures.view")
-def view_capture(request: HttpRequest, capture_id: UUID):
-    """Waveform and spectrum of a recording, small enough to draw."""
-    from kestov_core.readers import read_wav
-    from kestov_core.signals.views import sound_view
-
-    capture = _capture(capture_id)
-    raw = capture.raw()
-    result = capture.latest()
-    if raw is None or result is None:
-        raise Problem(404, "not_found", "This capture has no recording; its figures were typed.")
-    if capture.procedure != "belt-pluck":
-        raise Problem(404, "not_found", "This capture is no recording of sound.")
-    used = [p["at_s"] for p in result.found["plucks"] if p["used"]]
-    return sound_view(read_wav(raw), used, 7.5 * result.found["frequency"]["value"])
-
-
 @router.get(
-    "/captures/{capture_id}/shaken", auth=may("captures.view"), response=ShakenView, operation_id="captures.shaken"
+    "/captures/{capture_id}/view",
+    auth=may("captures.view"),
+    response=SoundView | ShakenView,
+    operation_id="captures.view",
 )
-def view_shaken(request: HttpRequest, capture_id: UUID):
-    """Time, and time against frequency, of an accelerometer's record, thinned out by least and greatest."""
-    from kestov_core.procedures.resonance import ResonanceContext, even_samples
-    from kestov_core.signals.views import shaken_view
-
+def view_capture(request: HttpRequest, capture_id: UUID):
+    """What a capture's drawing shows beside its result: a recording thinned out, small enough to draw."""
     capture = _capture(capture_id)
-    raw = capture.raw()
-    if raw is None or capture.procedure != "resonance":
-        raise Problem(404, "not_found", "This capture is no accelerometer's record.")
-    context = ResonanceContext.model_validate(capture.context)
-    return shaken_view(even_samples(context, raw), context.max_frequency_hz)
+    raw, result = capture.raw(), capture.latest()
+    procedure = procedures.get(capture.procedure)
+    if raw is None or result is None or procedure.view is None:
+        raise Problem(404, "not_found", "This capture has no recording; its figures were typed.")
+    return procedure.view(procedures.parse(procedure.context, capture.context), raw, result.found)
+
+
+@router.get("/captures/{capture_id}/steps.gcode", auth=may("measure.program"), operation_id="measure.steps_script")
+def steps_script(request: HttpRequest, capture_id: UUID):
+    """The script that sets, stores and reads back what a travel test came to."""
+    capture = _capture(capture_id)
+    result = capture.latest()
+    if result is None or "script" not in result.found:
+        raise Problem(404, "not_found", "This capture has come to nothing that could be set.")
+    return script(result.found["script"]["gcode"], f"steps-{capture.place}")
 
 
 @router.get("/captures/{capture_id}/raw", auth=may("captures.raw"), operation_id="captures.raw")
@@ -137,9 +131,3 @@ def recompute(request: HttpRequest, capture_id: UUID):
         return capture_out(capture, capture.compute())
     except BadInput as e:
         raise Problem(409, e.code, f"Today's core refuses this capture: {e.message}", e.field) from e
-
-
-@router.get("/procedures", auth=may("bench.see"), operation_id="bench.procedures")
-def list_procedures(request: HttpRequest):
-    """The procedures of the core with the JSON Schemas of their input and result."""
-    return [procedures.get(name).schema() for name in procedures.names()]

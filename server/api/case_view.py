@@ -11,7 +11,7 @@ from cases.weighing import Weighed, weigh
 from kestov_core import knowledge
 from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.procedures.diagnose import DiagnoseResult
-from measuring.rounds import TENSION, places_of, rounds, set_belts
+from measuring.rounds import places_of, rounds, set_belts, tension
 from ninja import Schema
 from people.models import Role, User
 
@@ -93,7 +93,6 @@ class CaseOut(CaseBrief):
 #: Faults that the bench for belts mends, turn by turn.
 _SET_AT_BENCH = {"belt_slack", "belt_overtight", "belts_unequal"}
 #: Procedures that the bench for belts runs.
-_PLUCKED = {"belt-pluck", "belt-deflection"}
 _DANGER = "Unplug it, do not only switch it off. Leave it to someone qualified."
 _STANDING = "Keep fingers clear of the beam: it can move while motors are on."
 
@@ -120,7 +119,7 @@ def proven(case: Case) -> bool:
 def _measured_right(case: Case, last: Action) -> bool:
     """Whether a measurement that was out in this case was taken again after the last change, and is within its limits."""
     rows: dict[tuple[str, str], list[tuple[datetime, str]]] = {}
-    captures = case.captures.exclude(procedure__in=TENSION).defer("data").prefetch_related("results")
+    captures = case.captures.exclude(procedure__in=tension()).defer("data").prefetch_related("results")
     for capture in captures.order_by("taken_at"):
         if result := capture.latest():
             rows.setdefault((capture.place, capture.procedure), []).append((capture.taken_at, result.verdict))
@@ -136,7 +135,7 @@ def _belts_hold(case: Case) -> bool:
     """The newest round of each set of belts in this case has no turn after it, and is within limits."""
     groups = {
         tuple(places_of(case.printer, p))
-        for p in case.captures.filter(procedure__in=TENSION).values_list("place", flat=True)
+        for p in case.captures.filter(procedure__in=tension()).values_list("place", flat=True)
         if p in case.printer.model.motion().belts()
     }
     if not groups:
@@ -289,7 +288,7 @@ def _step(case: Case, observations: list[ObservationOut], weighed: Weighed | Non
 def _belts_begun(case: Case) -> Step | None:
     """What a sitting at the bench for belts that has begun wants next."""
     belts = case.printer.model.motion().belts()
-    places = set(case.captures.filter(procedure__in=TENSION).values_list("place", flat=True)) & set(belts)
+    places = set(case.captures.filter(procedure__in=tension()).values_list("place", flat=True)) & set(belts)
     for group in dict.fromkeys(tuple(places_of(case.printer, p)) for p in sorted(places)):
         past = rounds(case.printer, list(group), case)
         if not past:
@@ -350,7 +349,7 @@ def _weighed_step(case: Case, weighed: Weighed | None) -> Step:
             how=fault.steps,
             tools=[*fault.tools, *fault.parts],
             fault=fault.id,
-            after=fault.after,
+            after=[knowledge.words_of(p) for p in fault.after],
             state=fault.state,
             then=fault.then,
         )
@@ -362,7 +361,7 @@ def _weighed_step(case: Case, weighed: Weighed | None) -> Step:
             minutes=0,
         )
     best_check = result.next[0]
-    if best_check.procedure in _PLUCKED and best_check.axis in belts:
+    if best_check.procedure in tension() and best_check.axis in belts:
         return _pluck(case, best_check.axis, best_check.why, round(best_check.minutes))
     return Step(
         kind="check",

@@ -128,6 +128,8 @@ class FindingOut(Schema):
 
 
 class FaultBrief(Schema):
+    """A fault and its remedy; ``after``: what must be measured again, in words."""
+
     id: str
     label: str
     group: str
@@ -141,6 +143,8 @@ class FaultBrief(Schema):
 
 
 class CheckBrief(Schema):
+    """A check and what it answers; ``procedure``: what runs it at the bench (null: it is done by hand)."""
+
     id: str
     label: str
     minutes: float
@@ -501,7 +505,14 @@ def findings(request: HttpRequest):
 def see_knowledge(request: HttpRequest):
     """Faults, checks and events of the diagnosis."""
     return KnowledgeOut(
-        faults=[FaultBrief.model_validate(f.model_dump()) for f in knowledge.faults().values()],
-        checks=[CheckBrief.model_validate(c.model_dump()) for c in knowledge.checks().values()],
+        faults=[
+            FaultBrief.model_validate(f.model_dump() | {"after": [knowledge.words_of(p) for p in f.after]})
+            for f in knowledge.faults().values()
+        ],
+        checks=[
+            # What is only planned is done by hand.
+            CheckBrief.model_validate(c.model_dump() | ({"procedure": None} if c.planned else {}))
+            for c in knowledge.checks().values()
+        ],
         events=knowledge.events(),
     )

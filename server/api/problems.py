@@ -8,15 +8,10 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from kestov_core.errors import BadInput
 from ninja import NinjaAPI
 from ninja.errors import ValidationError as NinjaValidation
+from people.refusals import Refused
 
-
-class Problem(Exception):
-    """A refusal with an HTTP status, a stable code, words, and the field it belongs to."""
-
-    def __init__(self, status: int, code: str, detail: str, field: str | None = None) -> None:
-        super().__init__(detail)
-        self.status, self.code, self.detail, self.field = status, code, detail, field
-
+#: A refusal as the API tells it; the apps below raise the same.
+Problem = Refused
 
 _TITLES = {
     400: "Cannot be used",

@@ -3,40 +3,22 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Annotated, Any, Literal, Union
 from uuid import UUID
 
 from cases.models import Case
-from kestov_core import procedures
+from kestov_core import knowledge, procedures
 from kestov_core.condition import Condition, Fitness
-from kestov_core.procedures.backlash import BacklashResult
-from kestov_core.procedures.belt_deflection import BeltDeflectionResult
-from kestov_core.procedures.belt_pluck import BeltPluckResult
-from kestov_core.procedures.belt_tracking import BeltTrackingResult
-from kestov_core.procedures.layer_shift import LayerShiftResult
-from kestov_core.procedures.motor_current import MotorCurrentResult
-from kestov_core.procedures.resonance import ResonanceResult
-from kestov_core.procedures.ringing_print import RingingPrintResult
-from kestov_core.procedures.ripple_source import RippleSourceResult
-from kestov_core.procedures.steps import StepsResult
 from kestov_core.quantities import Quantity, Verdict
 from measuring.models import Capture, Result
+from measuring.taking import measuring
 from ninja import Schema
 from people.models import User
-from workshop.condition import PrinterCondition
+from pydantic import Field
+from workshop.condition import PlaceCondition, PrinterCondition
 
-Found = (
-    BacklashResult
-    | BeltDeflectionResult
-    | BeltPluckResult
-    | BeltTrackingResult
-    | LayerShiftResult
-    | MotorCurrentResult
-    | ResonanceResult
-    | RingingPrintResult
-    | RippleSourceResult
-    | StepsResult
-)
+#: What a capture came to, by the procedure that it says.
+Found = Annotated[Union[tuple(p.result for p in measuring())], Field(discriminator="procedure")]  # noqa: UP007
 CaseState = Literal["reported", "in_work", "not_verified", "closed"]
 
 
@@ -46,9 +28,10 @@ class AxisOut(Schema):
 
 
 class PlaceOut(Schema):
-    """Condition of a belt and the evidence for it."""
+    """Condition of a belt and the evidence for it; ``question``: what was measured, as one asks it."""
 
     place: str
+    question: str
     condition: Condition
     why: str
     at: datetime | None
@@ -110,8 +93,22 @@ def condition_out(c: PrinterCondition, full: bool) -> ConditionOut:
         fitness=c.fitness,
         reason=c.reason,
         axes=[AxisOut(axis=a, condition=v) for a, v in c.axes.items()] if full else [],
-        places=[PlaceOut.model_validate(p, from_attributes=True) for p in c.places] if full else [],
-        doubts=[PlaceOut.model_validate(p, from_attributes=True) for p in c.doubts] if full else [],
+        places=[_place_out(p) for p in c.places] if full else [],
+        doubts=[_place_out(p) for p in c.doubts] if full else [],
+    )
+
+
+def _place_out(p: PlaceCondition) -> PlaceOut:
+    card = knowledge.cards().get(p.procedure or "")
+    return PlaceOut(
+        place=p.place,
+        question=card.here(p.place).question if card else "",
+        condition=p.condition,
+        why=p.why,
+        at=p.at,
+        procedure=p.procedure,
+        quantity=p.quantity,
+        capture_id=p.capture_id,
     )
 
 

@@ -12,6 +12,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge
 from kestov_core.machine import Description
+from measuring.taking import limits
 from ninja import Field, Router, Schema
 from people.clock import now
 from people.models import AuditEntry, Role, User, audit
@@ -31,7 +32,7 @@ class PlaceIn(Schema):
 
 
 class LimitIn(Schema):
-    what: Literal["tension", "imbalance", "tracking"]
+    what: str = Field(max_length=30)
     place: str = Field(max_length=5)
     low: float | None = None
     high: float | None = None
@@ -93,11 +94,21 @@ class PlaceFull(PlaceIn):
     id: int
 
 
+class LimitKind(Schema):
+    """What the limits table may hold: a whole band, or its upper end alone."""
+
+    what: str
+    words: str
+    unit: str
+    side: Literal["high", "band"]
+
+
 class Workshop(Schema):
     places: list[PlaceFull]
     models: list[ModelOut]
     printers: list[PrinterBrief]
     instruments: list[InstrumentFull]
+    limit_kinds: list[LimitKind]
 
 
 class PersonIn(Schema):
@@ -131,13 +142,12 @@ class AuditLine(Schema):
 def _workshop() -> Workshop:
     models = []
     for m in PrinterModel.objects.prefetch_related("limits", "printers"):
-        limits = [LimitIn.model_validate(x, from_attributes=True) for x in m.limits.all()]
         models.append(
             ModelOut(
                 id=m.pk,
                 name=m.name,
                 description=m.motion(),
-                limits=limits,
+                limits=[LimitIn.model_validate(x, from_attributes=True) for x in m.limits.all()],
                 notes=m.notes,
                 printers=len(m.printers.all()),
                 learned=[
@@ -163,6 +173,7 @@ def _workshop() -> Workshop:
             for p in Printer.objects.all()
         ],
         instruments=[InstrumentFull.model_validate(i, from_attributes=True) for i in Instrument.objects.all()],
+        limit_kinds=[LimitKind(what=s.what, words=s.words, unit=s.unit, side=s.side) for s in limits().values()],
     )
 
 
@@ -200,6 +211,11 @@ def _save_model(model: PrinterModel, payload: ModelIn) -> None:
     model.save()
     model.limits.all().delete()
     for i, limit in enumerate(payload.limits):
+        if limit.what not in limits():
+            known = ", ".join(s.words.lower() for s in limits().values())
+            raise Problem(
+                422, "out_of_range", f"There is no limit “{limit.what}”. There are: {known}.", f"limits.{i}.what"
+            )
         if limit.low is not None and limit.high is not None and limit.low >= limit.high:
             raise Problem(422, "out_of_range", "The lower limit must be below the upper.", f"limits.{i}.low")
         Limit.objects.create(model=model, **limit.model_dump())

@@ -250,7 +250,7 @@ class Maker:
         return self.call(
             who,
             "POST",
-            f"/printers/{printer.pk}/stand-in",
+            f"/printers/{printer.pk}/belt-pluck/stand-in",
             {"id": self._key(), "place": place, "case_id": case},
         )
 
@@ -259,7 +259,7 @@ class Maker:
             who,
             "POST",
             f"/printers/{self._printer(name).pk}/resonance/stand-in",
-            {"id": self._key(), "place": place, "case_id": case, "excitation": "sweep", "seconds": 15.0},
+            {"id": self._key(), "place": place, "case_id": case, "context": {"excitation": "sweep"}, "seconds": 15.0},
         )
 
     def _key(self) -> str:
@@ -296,11 +296,9 @@ class Maker:
                     "id": self._key(),
                     "place": "x",
                     "context": {
-                        "axis": "x",
                         "steps_per_mm": 80.44,
                         "commanded_mm": 100,
                         "measured_mm": [round(r["measured_mm"] * 80.44 / 80 / 0.9945, 2) for r in got["rows"]],
-                        "transmission": {"kind": "belt"},
                     },
                 },
             )
@@ -325,7 +323,7 @@ class Maker:
                 "tech",
                 "POST",
                 f"/printers/{marline.pk}/backlash",
-                {"id": self._key(), "place": "x", "rows": rows, "context": {"axis": "x"}},
+                {"id": self._key(), "place": "x", "rows": rows},
             )
 
     def _service_round(self, days: int) -> None:

@@ -18,10 +18,13 @@ from workshop.models import Limit, Printer
 
 from .models import Capture, Result
 
-#: Procedures that give a belt's tension.
-TENSION = ("belt-pluck", "belt-deflection")
 #: Without a case, readings and turns this close together belong to one sitting.
 SITTING = timedelta(hours=12)
+
+
+def tension() -> tuple[str, ...]:
+    """The procedures that give a belt's tension."""
+    return procedures.giving("tension")
 
 
 @dataclass
@@ -55,7 +58,7 @@ def places_of(printer: Printer, place: str) -> list[str]:
 def rounds(printer: Printer, places: list[str], case: Case | None) -> list[Round]:
     """The rounds of this case (or of this sitting), oldest first."""
     captures = Capture.objects.filter(
-        printer=printer, place__in=places, procedure__in=TENSION, superseded_by__isnull=True
+        printer=printer, place__in=places, procedure__in=tension(), superseded_by__isnull=True
     )
     actions = Action.objects.filter(printer=printer, place__in=places, kind="turn_tensioner").select_related("by")
     if case is not None:

@@ -5,12 +5,9 @@ import { useEffect } from "react";
 import { Link, Navigate, NavLink, Route, Routes, useLocation } from "react-router";
 import { api, got, Refusal, type Schemas } from "./api/client";
 import { BeltsBench } from "./bench/BeltsBench";
+import { BenchPage } from "./bench/BenchPage";
 import { BenchMachine, BenchStart } from "./bench/BenchStart";
 import { Pending } from "./bench/Pending";
-import { ReadingsBench } from "./bench/ReadingsBench";
-import { ResonanceBench } from "./bench/ResonanceBench";
-import { ReversalBench } from "./bench/ReversalBench";
-import { RippleBench } from "./bench/RippleBench";
 import { CaseList } from "./case/CaseList";
 import { CasePage } from "./case/CasePage";
 import { Report } from "./case/Report";
@@ -103,10 +100,7 @@ function Frame({ me }: { me: Me }) {
           <Route path="/bench" element={<BenchStart />} />
           <Route path="/bench/:id" element={<BenchMachine />} />
           <Route path="/bench/:id/belts/:place" element={<BeltsBench />} />
-          <Route path="/bench/:id/resonance/:place" element={<ResonanceBench />} />
-          <Route path="/bench/:id/ripple-source/:place" element={<RippleBench />} />
-          <Route path="/bench/:id/backlash/:place" element={<ReversalBench />} />
-          <Route path="/bench/:id/:procedure/:place" element={<ReadingsBench />} />
+          <Route path="/bench/:id/:procedure/:place" element={<BenchPage />} />
           <Route path="/workshop" element={<WorkshopPage />} />
           <Route path="/scripting" element={<Scripting />} />
           <Route path="*" element={<Nowhere />} />

@@ -140,7 +140,13 @@ describe("a machine", () => {
     expect(text).toContain("It is unplugged");
   });
   it("lists what was changed since it was measured as in doubt, with the way to measure it", () => {
-    const doubt = { place: "x", condition: "not_known", why: "In doubt: X was set to 80.", procedure: "steps" };
+    const doubt = {
+      place: "x",
+      question: "Does X travel as far as told?",
+      condition: "not_known",
+      why: "In doubt: X was set to 80.",
+      procedure: "steps",
+    };
     const text = draw(<Machine />, known({ ...printer, condition: { ...condition, doubts: [doubt] } }), where);
     expect(text).toContain("Does X travel as far as told? In doubt: X was set to 80. Measure it again");
   });
@@ -222,7 +228,24 @@ describe("the bench", () => {
     simulated: false,
     belts: [belt("a", capture("a", 16.4)), belt("b")],
     instruments: [{ id: 1, name: "Bench microphone", kind: "microphone", overdue: true, on_network: false }],
-    machine: { kinematics: "corexy", transmissions: {}, modes_hz: {} },
+    entries: [
+      {
+        procedure: "belt-pluck",
+        group: "Are the belts right?",
+        short: "Pluck it",
+        minutes: 6,
+        instruments: ["microphone"],
+        places: ["a", "b"].map((p) => ({ place: p, label: p.toUpperCase(), question: `Is belt ${p} tight enough?` })),
+      },
+      {
+        procedure: "backlash",
+        group: "Does it go where it is told?",
+        short: "Reversal test",
+        minutes: 20,
+        instruments: ["dial indicator"],
+        places: [{ place: "x", label: "X", question: "Does X come back?" }],
+      },
+    ],
     last: [
       {
         procedure: "belt-pluck",

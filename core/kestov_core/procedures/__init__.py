@@ -33,6 +33,11 @@ def get(name: str) -> Procedure:
     return found
 
 
+def giving(what: str) -> tuple[str, ...]:
+    """The procedures that tell the same of a place; the newest of them speaks."""
+    return tuple(name for name in names() if get(name).gives == what)
+
+
 def run(name: str, context: dict[str, Any], data: bytes | None = None) -> Result:
     """Check the context, run the procedure, give its result. Bad input raises `BadInput` with the field named."""
     procedure = get(name)

@@ -11,6 +11,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
+from ..asking import limit, told
 from ..errors import BadInput
 from ..machine import PLACES, Moving, Tensioner, axial_stiffness_typical, newtons_per_turn
 from ..quantities import Finite, Limits, Positive, Quantity, Verdict, decide, quadrature, rounded, worst
@@ -52,7 +53,9 @@ class BeltSetContext(Context):
     belts: Annotated[list[BeltIn], Field(min_length=1, max_length=3)]
     target_n: Positive
     tolerance_percent: Annotated[float, Field(gt=0, le=100)] = 10.0
-    imbalance_limit_percent: Annotated[float, Field(gt=0, le=100)] = 8.0
+    imbalance_limit_percent: Annotated[
+        float, Field(gt=0, le=100), told(limit("imbalance", "Difference of a pair of belts", "%"))
+    ] = 8.0
     axial_stiffness_u95_percent: Percent = 40.0
     coupling: Annotated[float, Field(ge=0, lt=0.9)] | None = None
     history: list[Turned] = []

@@ -108,6 +108,7 @@ class MotorCurrentContext(Context):
             (instrument_u95("V"),),
             when=_AT_DRIVER,
             more=True,
+            spare=True,
         ),
     ] = None
     meter_u95_percent: Annotated[float, Field(ge=0, le=100)] = 1.0

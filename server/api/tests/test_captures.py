@@ -17,7 +17,7 @@ class HandedOut(ApiCase):
     def setUp(self):
         super().setUp()
         meta = {"id": str(uuid.uuid4()), "place": "a", "source": "lossy", "circumstances": {"head_x_mm": 0}}
-        path = f"/printers/{self.crossed.pk}/pluck"
+        path = f"/printers/{self.crossed.pk}/belt-pluck/file"
         self.capture = self.good(
             "technician", "POST", path, meta=json.dumps(meta), file=wav_file(name="phone take.wav")
         )
@@ -82,7 +82,7 @@ class HandedOut(ApiCase):
 
     def test_an_id_that_is_anothers_is_refused(self):
         meta = {"id": self.capture["id"], "place": "x"}
-        path = f"/printers/{self.slinger.pk}/pluck"
+        path = f"/printers/{self.slinger.pk}/belt-pluck/file"
         status, answer = self.call("technician", "POST", path, meta=json.dumps(meta), file=wav_file())
         self.assertEqual((status, answer["code"], answer["field"]), (409, "key_reused", "id"))
         self.assertEqual(Capture.objects.count(), 1)
@@ -97,7 +97,7 @@ class Limits(ApiCase):
     def test_too_large_a_recording_is_refused_before_it_is_read(self):
         with mock.patch("django.conf.settings.MAX_UPLOAD", 1000):
             meta = {"id": str(uuid.uuid4()), "place": "a"}
-            path = f"/printers/{self.crossed.pk}/pluck"
+            path = f"/printers/{self.crossed.pk}/belt-pluck/file"
             status, answer = self.call("technician", "POST", path, meta=json.dumps(meta), file=wav_file())
         self.assertEqual((status, answer["code"], answer["field"]), (413, "too_large", "file"))
 
@@ -106,9 +106,9 @@ class Limits(ApiCase):
         model.description["transmissions"]["x"]["spans"] = []
         model.save()
         meta = {"id": str(uuid.uuid4()), "place": "x"}
-        path = f"/printers/{self.slinger.pk}/pluck"
+        path = f"/printers/{self.slinger.pk}/belt-pluck/file"
         status, answer = self.call("technician", "POST", path, meta=json.dumps(meta), file=wav_file())
         self.assertEqual((status, answer["code"], answer["field"]), (422, "missing_field", "span_mm"))
-        meta["span_mm"] = 240
+        meta["context"] = {"span_mm": 240}
         status, answer = self.call("technician", "POST", path, meta=json.dumps(meta), file=wav_file())
         self.assertEqual((status, answer["context"]["span_mm"]), (200, 240))

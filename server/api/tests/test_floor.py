@@ -2,7 +2,7 @@
 
 from datetime import timedelta
 
-from kestov_core import knowledge
+from kestov_core import knowledge, procedures
 from people.clock import at, now
 from workshop.models import Instrument, Printer
 
@@ -94,6 +94,8 @@ class Knowledge(ApiCase):
         self.assertEqual(self.call("member", "GET", "/knowledge")[0], 403)
 
     def test_procedures_describe_themselves(self):
-        names = [p["procedure"] for p in self.good("technician", "GET", "/procedures")]
-        self.assertIn("belt-pluck", names)
-        self.assertIn("diagnose", names)
+        served = {p["name"]: p for p in self.good("technician", "GET", "/procedures")}
+        self.assertEqual(list(served), procedures.names())
+        with_card = {name for name, p in served.items() if p["card"] is not None}
+        self.assertEqual(with_card, {name for name, p in served.items() if p["measures"] is not None})
+        self.assertIn("span_mm", served["belt-pluck"]["schemas"]["context"]["properties"])

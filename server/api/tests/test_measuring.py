@@ -38,8 +38,9 @@ class Bench(ApiCase):
         return self.call("technician", "POST", f"/printers/{(printer or self.slinger).pk}/{procedure}", body)
 
     def shaken(self, file, printer=None, who="technician", **meta):
-        meta = {"id": str(uuid.uuid4()), "place": "x", "excitation": "sweep", **meta}
-        path = f"/printers/{(printer or self.slinger).pk}/resonance"
+        context = {k: meta.pop(k) for k in ("unit", "smoothing_limit_mm") if k in meta}
+        meta = {"id": str(uuid.uuid4()), "place": "x", "context": {"excitation": "sweep", **context}, **meta}
+        path = f"/printers/{(printer or self.slinger).pk}/resonance/file"
         return self.call(who, "POST", path, meta=json.dumps(meta), file=file)
 
 
@@ -60,7 +61,7 @@ class Resonance(Bench):
 
     def test_it_is_drawn_in_time_and_frequency_and_thinned(self):
         capture = self.shaken(record())[1]
-        view = self.good("technician", "GET", f"/captures/{capture['id']}/shaken")
+        view = self.good("technician", "GET", f"/captures/{capture['id']}/view")
         self.assertEqual(len(view["low"]), len(view["high"]))
         self.assertLessEqual(len(view["low"]), 900)
         self.assertEqual(len(view["level_db"]), len(view["time_s"]))
@@ -110,11 +111,11 @@ class Resonance(Bench):
             if text:
                 self.assertEqual(answer["field"], field)
         self.assertEqual(Capture.objects.count(), 0)
-        self.assertEqual(self.shaken(record(), unit="furlong")[1]["field"], "unit")
+        self.assertEqual(self.shaken(record(), unit="furlong")[1]["field"], "context.unit")
         self.assertEqual(self.shaken(record(), who="member")[0], 403)
 
     def test_the_stand_in_of_a_simulated_machine_and_none_of_a_real_one(self):
-        body = {"id": str(uuid.uuid4()), "place": "a", "excitation": "sweep", "seconds": 8}
+        body = {"id": str(uuid.uuid4()), "place": "a", "context": {"excitation": "sweep"}, "seconds": 8}
         capture = self.good("technician", "POST", f"/printers/{self.crossed.pk}/resonance/stand-in", body)
         truth = SimMachine.model_validate(Printer.objects.get(pk=self.crossed.pk).simulated).axis("a").modes[0].hz
         self.assertAlmostEqual(capture["found"]["frequency"]["value"], truth, delta=0.015 * truth)
@@ -125,7 +126,8 @@ class Resonance(Bench):
 
     def test_modes_reach_the_ripple_ladder(self):
         self.shaken(record(45.0))
-        machine = self.good("technician", "GET", f"/printers/{self.slinger.pk}/bench")["machine"]
+        wall = {"observations": [{"speed_mm_s": 80, "spacing_mm": 2}]}
+        machine = self.typed("ripple-source", "x", wall)[1]["context"]["machine"]
         self.assertAlmostEqual(machine["modes_hz"]["x"][0], 45, delta=0.7)
 
 
@@ -149,7 +151,7 @@ class OnTheNetwork(Bench):
                 defaults={"address": f"127.0.0.1:{server.server_address[1]}"},
             )
             body = {
-                "id": str(uuid.uuid4()), "place": "x", "excitation": "sweep", "seconds": 12, "instrument_id": instrument.pk,
+                "id": str(uuid.uuid4()), "place": "x", "context": {"excitation": "sweep"}, "seconds": 12, "instrument_id": instrument.pk,
             }  # fmt: skip
             answer = self.call("technician", "POST", f"/printers/{self.slinger.pk}/resonance/instrument", body)
             return (*answer, getattr(server, "heard", b""))
@@ -175,7 +177,7 @@ class OnTheNetwork(Bench):
             self.assertEqual((status, answer["code"]), (422, code), answer)
         Instrument.objects.filter(name="Shaker").update(address="127.0.0.1:1")
         body = {
-            "id": str(uuid.uuid4()), "place": "x", "excitation": "sweep",
+            "id": str(uuid.uuid4()), "place": "x", "context": {"excitation": "sweep"},
             "instrument_id": Instrument.objects.get(name="Shaker").pk,
         }  # fmt: skip
         path = f"/printers/{self.slinger.pk}/resonance/instrument"
@@ -189,7 +191,7 @@ class Typed(Bench):
     def test_each_typed_procedure_is_taken_and_its_figure_shows_on_the_bench(self):
         good = {
             "ripple-source": ("x", {"direction": "x", "observations": [{"speed_mm_s": 80, "spacing_mm": 2}], "machine": {"kinematics": "bed_slinger", "transmissions": {"x": BELT}}}),
-            "layer-shift": ("x", {"shift_x_mm": 2, "shift_y_mm": 0, "kinematics": "bed_slinger", "transmissions": {"x": BELT, "y": BELT}}),
+            "layer-shift": ("all", {"shift_x_mm": 2, "shift_y_mm": 0, "kinematics": "bed_slinger", "transmissions": {"x": BELT, "y": BELT}}),
             "steps": ("x", {"axis": "x", "steps_per_mm": 80, "commanded_mm": 100, "measured_mm": [99.1, 99.12], "transmission": BELT}),
             "motor-current": ("x", {"reference_v": 0.8, "sense_ohm": 0.1, "gain": 8, "rated_a": 1}),
             "ringing-print": ("x", {"speed_mm_s": 80, "ripples": [{"count": 4, "distance_mm": 8}]}),
@@ -293,9 +295,9 @@ class Reversal(Bench):
 
     def test_programs_to_download(self):
         query = "axis=x&start_mm=100&low_mm=0&high_mm=220"
-        program = self.good("technician", "GET", f"/programs/reversal.gcode?{query}").decode()
+        program = self.good("technician", "GET", f"/programs/backlash.gcode?{query}").decode()
         self.assertIn("M0 Read 100 mm, from +, cycle 1", program)
-        travel = self.good("technician", "GET", f"/programs/travel.gcode?{query}&travel_mm=50&pause_s=5").decode()
+        travel = self.good("technician", "GET", f"/programs/steps.gcode?{query}&travel_mm=50&pause_s=5").decode()
         self.assertIn("G4 P5000", travel)
         self.refused(
             422,
@@ -303,7 +305,7 @@ class Reversal(Bench):
             "start_mm",
             "technician",
             "GET",
-            f"/programs/reversal.gcode?{query.replace('100', '2')}",
+            f"/programs/backlash.gcode?{query.replace('100', '2')}",
         )
 
     def test_practice_readings_of_a_simulated_machine(self):
@@ -313,11 +315,12 @@ class Reversal(Bench):
             ("steps", 5),
             ("ringing-print", 3),
             ("ripple-source", 4),
-            ("layer-shift", 1),
         ):
             rows = self.good("technician", "GET", f"{path}?procedure={procedure}&place=x")["rows"]
             self.assertGreaterEqual(len(rows), least)
-        self.refused(422, "out_of_range", "procedure", "technician", "GET", f"{path}?procedure=belt-pluck&place=x")
+        shift = self.good("technician", "GET", f"{path}?procedure=layer-shift&place=all")
+        self.assertEqual((shift["rows"], set(shift["settings"])), ([], {"shift_x_mm", "shift_y_mm"}))
+        self.refused(422, "out_of_range", "procedure", "technician", "GET", f"{path}?procedure=belt-pluck&place=a")
         self.refused(
             409,
             "not_simulated",

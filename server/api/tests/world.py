@@ -117,4 +117,4 @@ class ApiCase(TestCase):
 
     def stand_in(self, place: str, case: int | None = None, id_: str | None = None) -> Any:
         body = {"id": id_ or str(uuid.uuid4()), "place": place, "case_id": case}
-        return self.good("technician", "POST", f"/printers/{self.crossed.pk}/stand-in", body)
+        return self.good("technician", "POST", f"/printers/{self.crossed.pk}/belt-pluck/stand-in", body)

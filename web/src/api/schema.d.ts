@@ -500,80 +500,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/printers/{printer_id}/pluck": {
+    "/api/printers/{printer_id}/bench/{procedure}/{place}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
-        put?: never;
         /**
-         * Pluck
-         * @description Take a recording of plucks as a WAV file. ``meta`` is a CaptureMeta as JSON.
+         * Page
+         * @description What one measurement asks for at a place of a machine, with what is known already and where that is from.
          */
-        post: operations["bench.pluck"];
+        get: operations["bench.page"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/recordings/{recording_id}/chunks/{number}": {
+    "/api/procedures": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
-        put?: never;
         /**
-         * Chunk
-         * @description Add a piece of a live recording (16-bit mono, little endian) and hear what there is so far. Repeats are harmless.
+         * List Procedures
+         * @description The procedures of the core, with their cards and the JSON Schemas of their input and result.
          */
-        post: operations["bench.chunk"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/printers/{printer_id}/recordings/{recording_id}/finish": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
+        get: operations["bench.procedures"];
         put?: never;
-        /**
-         * Finish
-         * @description Make a capture of a live recording, once all its chunks have come.
-         */
-        post: operations["bench.finish"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/printers/{printer_id}/stand-in": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Stand In
-         * @description Let the simulated microphone of a simulated machine pluck a belt.
-         */
-        post: operations["bench.standin"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -620,6 +580,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/belt-pluck/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By File
+         * @description Take a file (WAV): belt tension by pitch. ``meta`` is a BeltPluckAbout as JSON.
+         */
+        post: operations["measure.belt-pluck.file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/belt-pluck/stand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By Stand In
+         * @description Let the simulated instrument of a simulated machine measure it: belt tension by pitch.
+         */
+        post: operations["measure.belt-pluck.standin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/belt-pluck/recordings/{recording_id}/finish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Finish
+         * @description Make a capture of a live recording, once all its chunks have come: belt tension by pitch.
+         */
+        post: operations["measure.belt-pluck.finish"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/belt-deflection": {
         parameters: {
             query?: never;
@@ -654,6 +674,66 @@ export interface paths {
          * @description Take typed readings: belt tracking.
          */
         post: operations["measure.belt-tracking"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/resonance/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By File
+         * @description Take a file (CSV): resonance of an axis. ``meta`` is a ResonanceAbout as JSON.
+         */
+        post: operations["measure.resonance.file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/resonance/stand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By Stand In
+         * @description Let the simulated instrument of a simulated machine measure it: resonance of an axis.
+         */
+        post: operations["measure.resonance.standin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/resonance/instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By Instrument
+         * @description Have an instrument on the network take a record (docs/instruments.md): resonance of an axis.
+         */
+        post: operations["measure.resonance.instrument"];
         delete?: never;
         options?: never;
         head?: never;
@@ -740,6 +820,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programs/steps.gcode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Moves
+         * @description Moves for steps and travel, as G-code: no heating, no extruding, inside the axis less a margin.
+         */
+        get: operations["program.steps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/backlash": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: reversal by dial indicator.
+         */
+        post: operations["measure.backlash"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/backlash/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By File
+         * @description Take a file (CSV): reversal by dial indicator. ``meta`` is a BacklashAbout as JSON.
+         */
+        post: operations["measure.backlash.file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programs/backlash.gcode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Moves
+         * @description Moves for reversal by dial indicator, as G-code: no heating, no extruding, inside the axis less a margin.
+         */
+        get: operations["program.backlash"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/motor-current": {
         parameters: {
             query?: never;
@@ -760,7 +920,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/printers/{printer_id}/backlash": {
+    "/api/recordings/{recording_id}/chunks/{number}": {
         parameters: {
             query?: never;
             header?: never;
@@ -770,30 +930,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Backlash
-         * @description Take readings of a dial indicator, typed. They are kept as the table they make.
+         * Chunk
+         * @description Add a piece of a live recording (16-bit mono, little endian) and hear what there is so far. Repeats are harmless.
          */
-        post: operations["measure.backlash"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/printers/{printer_id}/backlash/file": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Backlash File
-         * @description Take a table ``target_mm,approach,reading_mm`` (CSV). ``meta`` is a TableMeta as JSON.
-         */
-        post: operations["measure.backlash_file"];
+        post: operations["bench.chunk"];
         delete?: never;
         options?: never;
         head?: never;
@@ -809,69 +949,9 @@ export interface paths {
         };
         /**
          * Practice
-         * @description Let the simulated dial indicator, rule or calipers read a simulated machine.
+         * @description Let the simulated hand instruments (dial indicator, rule, calipers) read a simulated machine.
          */
         get: operations["measure.practice"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/programs/reversal.gcode": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Reversal Program
-         * @description Moves of a reversal test, as G-code: no heating, no extruding, inside the axis less a margin.
-         */
-        get: operations["measure.reversal_program"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/programs/travel.gcode": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Travel Program
-         * @description Moves of a travel test, as G-code.
-         */
-        get: operations["measure.travel_program"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/captures/{capture_id}/steps.gcode": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Steps Script
-         * @description The script that sets, stores and reads back the steps that a travel test came to.
-         */
-        get: operations["measure.steps_script"];
         put?: never;
         post?: never;
         delete?: never;
@@ -894,66 +974,6 @@ export interface paths {
          * @description One input shaper: impulses, sensitivity, cost. Nothing is kept.
          */
         post: operations["measure.shaper"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/printers/{printer_id}/resonance": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * By File
-         * @description Take a record as CSV ``time_s,ax,ay,az``. ``meta`` is a ShakenMeta as JSON.
-         */
-        post: operations["resonance.file"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/printers/{printer_id}/resonance/instrument": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * By Instrument
-         * @description Have an accelerometer on the network take a record (docs/instruments.md).
-         */
-        post: operations["resonance.instrument"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/printers/{printer_id}/resonance/stand-in": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * By Stand In
-         * @description Let the simulated accelerometer of a simulated machine take a record.
-         */
-        post: operations["resonance.standin"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1133,7 +1153,7 @@ export interface paths {
         };
         /**
          * View Capture
-         * @description Waveform and spectrum of a recording, small enough to draw.
+         * @description What a capture's drawing shows beside its result: a recording thinned out, small enough to draw.
          */
         get: operations["captures.view"];
         put?: never;
@@ -1144,7 +1164,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/captures/{capture_id}/shaken": {
+    "/api/captures/{capture_id}/steps.gcode": {
         parameters: {
             query?: never;
             header?: never;
@@ -1152,10 +1172,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * View Shaken
-         * @description Time, and time against frequency, of an accelerometer's record, thinned out by least and greatest.
+         * Steps Script
+         * @description The script that sets, stores and reads back what a travel test came to.
          */
-        get: operations["captures.shaken"];
+        get: operations["measure.steps_script"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1218,26 +1238,6 @@ export interface paths {
          * @description Compute a capture again with today's core; the older result stays.
          */
         post: operations["captures.recompute"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/procedures": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Procedures
-         * @description The procedures of the core with the JSON Schemas of their input and result.
-         */
-        get: operations["bench.procedures"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1693,11 +1693,13 @@ export interface components {
         };
         /**
          * PlaceOut
-         * @description Condition of a belt and the evidence for it.
+         * @description Condition of a belt and the evidence for it; ``question``: what was measured, as one asks it.
          */
         PlaceOut: {
             /** Place */
             place: string;
+            /** Question */
+            question: string;
             /**
              * Condition
              * @enum {string}
@@ -2018,7 +2020,10 @@ export interface components {
             /** Asked */
             asked: "wall" | null;
         };
-        /** CheckBrief */
+        /**
+         * CheckBrief
+         * @description A check and what it answers; ``procedure``: what runs it at the bench (null: it is done by hand).
+         */
         CheckBrief: {
             /** Id */
             id: string;
@@ -2039,7 +2044,10 @@ export interface components {
             /** Procedure */
             procedure: string | null;
         };
-        /** FaultBrief */
+        /**
+         * FaultBrief
+         * @description A fault and its remedy; ``after``: what must be measured again, in words.
+         */
         FaultBrief: {
             /** Id */
             id: string;
@@ -2235,7 +2243,8 @@ export interface components {
          * Judged
          * @description One figure of a result and how it was judged: in words, its limits and where they are from, and the verdict.
          *
-         *     No limits: not judged, or by something else than the figure. ``source_of_limits``: ``given`` or ``typical``.
+         *     No limits: not judged, or by something else than the figure. ``source_of_limits``: where the context's value is from,
+         *     ``given`` where that was not told, ``typical`` for a default.
          */
         Judged: {
             /** Words */
@@ -2732,9 +2741,8 @@ export interface components {
          */
         BacklashResult: {
             /**
-             * Procedure
-             * @default backlash
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             procedure: "backlash";
             /**
@@ -2778,9 +2786,8 @@ export interface components {
          */
         BeltDeflectionResult: {
             /**
-             * Procedure
-             * @default belt-deflection
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             procedure: "belt-deflection";
             /**
@@ -2821,9 +2828,8 @@ export interface components {
          */
         BeltPluckResult: {
             /**
-             * Procedure
-             * @default belt-pluck
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             procedure: "belt-pluck";
             /**
@@ -2870,9 +2876,8 @@ export interface components {
          */
         BeltTrackingResult: {
             /**
-             * Procedure
-             * @default belt-tracking
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             procedure: "belt-tracking";
             /**
@@ -2944,6 +2949,24 @@ export interface components {
             target_source: string;
             last: components["schemas"]["CaptureOut"] | null;
         };
+        /**
+         * BenchEntry
+         * @description What can be measured on a machine: one way, at its places.
+         */
+        BenchEntry: {
+            /** Procedure */
+            procedure: string;
+            /** Group */
+            group: string;
+            /** Short */
+            short: string;
+            /** Minutes */
+            minutes: number;
+            /** Instruments */
+            instruments: string[];
+            /** Places */
+            places: components["schemas"]["BenchPlace"][];
+        };
         /** BenchOut */
         BenchOut: {
             /** Printer Id */
@@ -2961,11 +2984,24 @@ export interface components {
             belts: components["schemas"]["BenchBelt"][];
             /** Instruments */
             instruments: components["schemas"]["InstrumentOut"][];
-            machine: components["schemas"]["Machine"];
+            /** Entries */
+            entries: components["schemas"]["BenchEntry"][];
             /** Walls */
             walls: components["schemas"]["WallAsked"][];
             /** Last */
             last: components["schemas"]["LastFigure"][];
+        };
+        /**
+         * BenchPlace
+         * @description Where something can be measured, as its link and its question call it.
+         */
+        BenchPlace: {
+            /** Place */
+            place: string;
+            /** Label */
+            label: string;
+            /** Question */
+            question: string;
         };
         /**
          * CaptureOut
@@ -3018,7 +3054,7 @@ export interface components {
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
             /** Found */
-            found: components["schemas"]["BacklashResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["MotorCurrentResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["StepsResult"];
+            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["MotorCurrentResult"];
         };
         /**
          * Impulse
@@ -3075,9 +3111,8 @@ export interface components {
          */
         LayerShiftResult: {
             /**
-             * Procedure
-             * @default layer-shift
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             procedure: "layer-shift";
             /**
@@ -3109,47 +3144,6 @@ export interface components {
             motors: components["schemas"]["MotorShift"][];
             /** Mechanisms */
             mechanisms: components["schemas"]["MechanismFound"][];
-        };
-        /**
-         * Machine
-         * @description The machine's lengths and times. ``filament_per_mm``: mm of filament for one mm of wall (for the drive gears).
-         */
-        Machine: {
-            /**
-             * Kinematics
-             * @enum {string}
-             */
-            kinematics: "bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed";
-            /**
-             * Transmissions
-             * @default {}
-             */
-            transmissions: {
-                [key: string]: components["schemas"]["BeltTransmission"] | components["schemas"]["ScrewTransmission"] | components["schemas"]["ExtruderTransmission"];
-            };
-            /**
-             * Modes Hz
-             * @default {}
-             */
-            modes_hz: {
-                [key: string]: number[];
-            };
-            /**
-             * Fans Hz
-             * @default []
-             */
-            fans_hz: number[];
-            /**
-             * Idler Teeth
-             * @default 20
-             */
-            idler_teeth: number;
-            /** Ball Spacing Mm */
-            ball_spacing_mm?: number | null;
-            /** Filament Per Mm */
-            filament_per_mm?: number | null;
-            /** Drive Teeth */
-            drive_teeth?: number | null;
         };
         /**
          * MechanismFound
@@ -3185,9 +3179,8 @@ export interface components {
          */
         MotorCurrentResult: {
             /**
-             * Procedure
-             * @default motor-current
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             procedure: "motor-current";
             /**
@@ -3306,9 +3299,8 @@ export interface components {
          */
         ResonanceResult: {
             /**
-             * Procedure
-             * @default resonance
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             procedure: "resonance";
             /**
@@ -3360,9 +3352,8 @@ export interface components {
          */
         RingingPrintResult: {
             /**
-             * Procedure
-             * @default ringing-print
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             procedure: "ringing-print";
             /**
@@ -3416,9 +3407,8 @@ export interface components {
          */
         RippleSourceResult: {
             /**
-             * Procedure
-             * @default ripple-source
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             procedure: "ripple-source";
             /**
@@ -3548,9 +3538,8 @@ export interface components {
          */
         StepsResult: {
             /**
-             * Procedure
-             * @default steps
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             procedure: "steps";
             /**
@@ -3621,69 +3610,298 @@ export interface components {
             words: string;
         };
         /**
-         * Heard
-         * @description What the core hears in a recording so far.
+         * Band
+         * @description Two ends of a band, as far as they are known.
          */
-        Heard: {
-            /** Seconds */
-            seconds: number;
-            /** Chunks */
-            chunks: number;
-            /** Plucks */
-            plucks: components["schemas"]["PluckHeard"][];
-            frequency: components["schemas"]["Quantity"] | null;
-            /** Why Not */
-            why_not: string;
+        Band: {
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
         };
         /**
-         * CaptureMeta
-         * @description What goes with a recording. ``id`` is made by the client: sending it twice makes one capture.
+         * CardHere
+         * @description What a person reads of a procedure at a place.
          */
-        CaptureMeta: {
+        CardHere: {
+            /** Question */
+            question: string;
+            /** Heading */
+            heading: string;
+            /** How */
+            how: string[];
+            /** Caution */
+            caution: string;
+            /** State */
+            state: string;
+            /** Minutes */
+            minutes: number;
+            /** Needs */
+            needs: string[];
+            /** Notes */
+            notes: string[];
+        };
+        /**
+         * Choice
+         * @description One of a few answers; ``hint`` stands under it while it is chosen.
+         */
+        Choice: {
+            /** Value */
+            value: string;
+            /** Label */
+            label: string;
             /**
-             * Id
-             * Format: uuid
+             * Hint
+             * @default
              */
-            id: string;
-            /** Place */
-            place: string;
-            /** Case Id */
-            case_id?: number | null;
-            /** Instrument Id */
-            instrument_id?: number | null;
+            hint: string;
+        };
+        /**
+         * Column
+         * @description One column of typed readings. ``above``: ``low`` itself is too low. ``expect``: see `Asked`.
+         */
+        Column: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
             /**
-             * Source
-             * @default file
+             * Above
+             * @default false
+             */
+            above: boolean;
+            /**
+             * Expect
+             * @default []
+             */
+            expect: string[];
+        };
+        /**
+         * FieldHere
+         * @description A field as it is asked for at a place of a machine: its value, and where that is from (null: nobody knows it).
+         *
+         *     ``above``: ``low`` itself is too low. ``when``: asked only while that field is one of ``when_is``. ``optional``: may be
+         *     left empty. ``more``: under a fold.
+         */
+        FieldHere: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Hint */
+            hint: string;
+            /**
+             * Kind
              * @enum {string}
              */
-            source: "file" | "microphone" | "standin" | "lossy" | "typed" | "network";
-            /** Span Mm */
-            span_mm?: number | null;
-            /** Mains Hz */
-            mains_hz?: (50 | 60) | null;
-            /**
-             * Circumstances
-             * @default {}
-             */
-            circumstances: {
-                [key: string]: string | number | null;
-            };
-            /** Supersedes */
-            supersedes?: string | null;
-            /** Taken At */
-            taken_at?: string | null;
+            kind: "figure" | "band" | "choice" | "yes_no";
+            /** Choices */
+            choices: components["schemas"]["Choice"][];
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Above */
+            above: boolean;
+            /** When */
+            when: string | null;
+            /** When Is */
+            when_is: string[];
+            /** Optional */
+            optional: boolean;
+            /** More */
+            more: boolean;
+            /** Value */
+            value: number | string | boolean | components["schemas"]["Band"] | null;
+            /** Origin */
+            origin: ("typed" | "model" | "limit" | "workshop" | "instrument" | "stored" | "last" | "measured" | "typical") | null;
         };
-        /** StandIn */
-        StandIn: {
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
+        /**
+         * NextHere
+         * @description What to measure after it, and why.
+         */
+        NextHere: {
+            /** Procedure */
+            procedure: string;
             /** Place */
             place: string;
-            /** Case Id */
-            case_id?: number | null;
+            /** Short */
+            short: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * PageHere
+         * @description All that the bench's page of a procedure at a place needs: words, figures with their sources, readings, ways in.
+         */
+        PageHere: {
+            /** Procedure */
+            procedure: string;
+            /** Place */
+            place: string;
+            card: components["schemas"]["CardHere"];
+            /** Fields */
+            fields: components["schemas"]["FieldHere"][];
+            readings: components["schemas"]["ReadingsHere"] | null;
+            /** Program */
+            program: components["schemas"]["FieldHere"][] | null;
+            /** Columns */
+            columns: string[];
+            /** Data */
+            data: ("wav" | "csv") | null;
+            /** Live */
+            live: ("microphone" | "accelerometer") | null;
+            /** Photo */
+            photo: string[];
+            /** By Wall */
+            by_wall: boolean;
+            /** Rounds */
+            rounds: boolean;
+            /** Practice */
+            practice: ("readings" | "record") | null;
+            /** Instruments */
+            instruments: components["schemas"]["InstrumentOut"][];
+            next: components["schemas"]["NextHere"] | null;
+        };
+        /**
+         * ReadingsHere
+         * @description What is typed row by row: into which field of the context (null: the rows are the table), how many at the least.
+         */
+        ReadingsHere: {
+            /** Field */
+            field: string | null;
+            /** Plain */
+            plain: boolean;
+            /** Columns */
+            columns: components["schemas"]["Column"][];
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
+        };
+        /**
+         * Beside
+         * @description What reads otherwise at some places; what is left out stays as it is everywhere.
+         */
+        Beside: {
+            /** Places */
+            places: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all")[];
+            /** Question */
+            question?: string | null;
+            /** Heading */
+            heading?: string | null;
+            /** Label */
+            label?: string | null;
+            /** How */
+            how?: string[] | null;
+            /** Caution */
+            caution?: string | null;
+        };
+        /**
+         * Card
+         * @description What a person reads of a procedure.
+         *
+         *     ``words``: what it measures, in a sentence ("measure … again"). ``group`` and ``rank``: where it stands on the bench's
+         *     start page. ``short``: what one does. ``question``: what it
+         *     answers; ``heading``: the page's; ``label``: a place on its link. ``instruments``: kinds that do. ``minutes``: for a
+         *     practised hand, set-up apart (typical). ``notes``: what to know before it is believed. ``record``: what was done, as
+         *     the machine's record says it. ``at``: what reads otherwise at some places.
+         */
+        Card: {
+            /** Words */
+            words: string;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "Are the belts right?" | "What rings, what repeats?" | "Does anything rock or bind?" | "Does it go where it is told?" | "Is the motor strong enough?";
+            /** Rank */
+            rank: number;
+            /** Short */
+            short: string;
+            /** Question */
+            question: string;
+            /** Heading */
+            heading: string;
+            /**
+             * Label
+             * @default {place}
+             */
+            label: string;
+            /** Instruments */
+            instruments: string[];
+            /**
+             * Tools
+             * @default []
+             */
+            tools: string[];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "unplugged" | "idle" | "moving" | "live" | "printed";
+            /** Minutes */
+            minutes: number;
+            /** How */
+            how: string[];
+            /** Caution */
+            caution: string;
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
+            /** Record */
+            record: string;
+            next?: components["schemas"]["Next"] | null;
+            /**
+             * At
+             * @default []
+             */
+            at: components["schemas"]["Beside"][];
+        };
+        /**
+         * Next
+         * @description What to measure after it, and why.
+         */
+        Next: {
+            /** Procedure */
+            procedure: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * ProcedureOut
+         * @description A procedure of the core: what it measures, its card, and the JSON Schemas of its input and result.
+         */
+        ProcedureOut: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Measures */
+            measures: string | null;
+            /** Kinematics */
+            kinematics: string[];
+            /** Data */
+            data: string | null;
+            /** Adjustable */
+            adjustable: boolean;
+            /** Interval Days */
+            interval_days: number;
+            card: components["schemas"]["Card"] | null;
+            /** Schemas */
+            schemas: {
+                [key: string]: unknown;
+            };
         };
         /** ActionOut */
         ActionOut: {
@@ -3822,55 +4040,118 @@ export interface components {
              */
             note: string;
         };
-        /**
-         * BeltDeflectionContext
-         * @description What was pressed and how. Resolutions: a 0.1 N scale and half a millimetre by rule are typical.
-         *
-         *     Common to the sitting: ``scale_u95_percent`` of the spring scale, ``zero_u95_mm`` of where the belt stood unpressed
-         *     (both typical).
-         */
-        BeltDeflectionContext: {
+        /** BeltPluckRecord */
+        BeltPluckRecord: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "span_mm": null,
+             *       "span_u95_mm": null,
+             *       "linear_density_g_per_m": null,
+             *       "linear_density_u95_percent": null,
+             *       "width_mm": null,
+             *       "target_n": null,
+             *       "mains_hz": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["BeltPluckTyped"];
+            /**
+             * Seconds
+             * @default 20
+             */
+            seconds: number;
+        };
+        /** BeltPluckTyped */
+        BeltPluckTyped: {
             /** Span Mm */
-            span_mm: number;
-            /**
-             * Span U95 Mm
-             * @default 1
-             */
-            span_u95_mm: number;
-            /** Axial Stiffness N */
-            axial_stiffness_n?: number | null;
-            /**
-             * Axial Stiffness U95 Percent
-             * @default 40
-             */
-            axial_stiffness_u95_percent: number;
-            /** Readings */
-            readings: components["schemas"]["Press"][];
-            /** Loop Length Mm */
-            loop_length_mm?: number | null;
-            /**
-             * Resolution N
-             * @default 0.1
-             */
-            resolution_n: number;
-            /**
-             * Resolution Mm
-             * @default 0.5
-             */
-            resolution_mm: number;
-            /**
-             * Scale U95 Percent
-             * @default 2
-             */
-            scale_u95_percent: number;
-            /**
-             * Zero U95 Mm
-             * @default 0.2
-             */
-            zero_u95_mm: number;
-            target_n?: components["schemas"]["Target"] | null;
+            span_mm?: number | null;
+            /** Span U95 Mm */
+            span_u95_mm?: number | null;
+            /** Linear Density G Per M */
+            linear_density_g_per_m?: (number | null) | null;
+            /** Linear Density U95 Percent */
+            linear_density_u95_percent?: (number | null) | null;
+            /** Width Mm */
+            width_mm?: number | null;
+            target_n?: (components["schemas"]["Target"] | null) | null;
+            /** Mains Hz */
+            mains_hz?: (50 | 60) | null;
             /** Axis */
             axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /**
+         * Target
+         * @description The tension band of the belt (N).
+         */
+        Target: {
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /** BeltPluckAbout */
+        BeltPluckAbout: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "span_mm": null,
+             *       "span_u95_mm": null,
+             *       "linear_density_g_per_m": null,
+             *       "linear_density_u95_percent": null,
+             *       "width_mm": null,
+             *       "target_n": null,
+             *       "mains_hz": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["BeltPluckTyped"];
         };
         /** BeltDeflectionIn */
         BeltDeflectionIn: {
@@ -3885,6 +4166,8 @@ export interface components {
             case_id?: number | null;
             /** Instrument Id */
             instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
             /**
              * Circumstances
              * @default {}
@@ -3892,47 +4175,66 @@ export interface components {
             circumstances: {
                 [key: string]: string | number | null;
             };
-            context: components["schemas"]["BeltDeflectionContext"];
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "span_mm": null,
+             *       "span_u95_mm": null,
+             *       "axial_stiffness_n": null,
+             *       "axial_stiffness_u95_percent": null,
+             *       "readings": null,
+             *       "loop_length_mm": null,
+             *       "resolution_n": null,
+             *       "resolution_mm": null,
+             *       "scale_u95_n": null,
+             *       "scale_u95_percent": null,
+             *       "zero_u95_mm": null,
+             *       "target_n": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["BeltDeflectionTyped"];
+        };
+        /** BeltDeflectionTyped */
+        BeltDeflectionTyped: {
+            /** Span Mm */
+            span_mm?: number | null;
+            /** Span U95 Mm */
+            span_u95_mm?: number | null;
+            /** Axial Stiffness N */
+            axial_stiffness_n?: (number | null) | null;
+            /** Axial Stiffness U95 Percent */
+            axial_stiffness_u95_percent?: number | null;
+            /** Readings */
+            readings?: components["schemas"]["Press"][] | null;
+            /** Loop Length Mm */
+            loop_length_mm?: (number | null) | null;
+            /** Resolution N */
+            resolution_n?: number | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            /** Scale U95 N */
+            scale_u95_n?: (number | null) | null;
+            /** Scale U95 Percent */
+            scale_u95_percent?: number | null;
+            /** Zero U95 Mm */
+            zero_u95_mm?: number | null;
+            target_n?: (components["schemas"]["Target"] | null) | null;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
         };
         /**
          * Press
          * @description One reading: the force at mid-span and how far the belt went.
          */
         Press: {
-            /** Force N */
+            /** Force */
             force_n: number;
-            /** Deflection Mm */
+            /** Deflection */
             deflection_mm: number;
-        };
-        /**
-         * Target
-         * @description The tension band of the belt (N).
-         */
-        Target: {
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
-        };
-        /**
-         * BeltTrackingContext
-         * @description Clearances along the travel, by feeler gauge or loupe.
-         */
-        BeltTrackingContext: {
-            /** Positions */
-            positions: components["schemas"]["Position"][];
-            /**
-             * Limit Mm
-             * @default 0.2
-             */
-            limit_mm: number;
-            /**
-             * Resolution Mm
-             * @default 0.05
-             */
-            resolution_mm: number;
-            /** Axis */
-            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
         };
         /** BeltTrackingIn */
         BeltTrackingIn: {
@@ -3947,6 +4249,8 @@ export interface components {
             case_id?: number | null;
             /** Instrument Id */
             instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
             /**
              * Circumstances
              * @default {}
@@ -3954,58 +4258,100 @@ export interface components {
             circumstances: {
                 [key: string]: string | number | null;
             };
-            context: components["schemas"]["BeltTrackingContext"];
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "positions": null,
+             *       "limit_mm": null,
+             *       "resolution_mm": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["BeltTrackingTyped"];
+        };
+        /** BeltTrackingTyped */
+        BeltTrackingTyped: {
+            /** Positions */
+            positions?: components["schemas"]["Position"][] | null;
+            /** Limit Mm */
+            limit_mm?: number | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
         };
         /**
          * Position
          * @description Clearance to the upper and the lower flange at one place of the travel.
          */
         Position: {
-            /** Travel Mm */
+            /** Place */
             travel_mm: number;
-            /** Clearance Top Mm */
+            /** Above */
             clearance_top_mm: number;
-            /** Clearance Bottom Mm */
+            /** Below */
             clearance_bottom_mm: number;
         };
-        /**
-         * RingingPrintContext
-         * @description What was printed and counted. ``resolution_mm`` covers caliper, eye and ripple edge; 0.2 mm is typical.
-         *
-         *     ``wall_runs``: the direction in which the wall with the ripples runs; the axis follows from it. ``axis`` may be given
-         *     where the wall is not known.
-         */
-        RingingPrintContext: {
-            /** Wall Runs */
-            wall_runs?: ("x" | "y") | null;
-            /** Kinematics */
-            kinematics?: ("bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed") | null;
-            /** Speed Mm S */
-            speed_mm_s: number;
-            /** Ripples */
-            ripples: components["schemas"]["Ripples"][];
+        /** ResonanceRecord */
+        ResonanceRecord: {
             /**
-             * Amplitudes Mm
-             * @default []
+             * Id
+             * Format: uuid
              */
-            amplitudes_mm: number[];
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
             /**
-             * Amplitude Resolution Mm
-             * @default 0.01
+             * Circumstances
+             * @default {}
              */
-            amplitude_resolution_mm: number;
-            /** Acceleration Mm S2 */
-            acceleration_mm_s2?: number | null;
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
             /**
-             * Resolution Mm
-             * @default 0.2
+             * @default {
+             *       "excitation": null,
+             *       "smoothing_limit_mm": null,
+             *       "unit": null,
+             *       "excited_axis": null,
+             *       "max_frequency_hz": null,
+             *       "baseline": null,
+             *       "axis": null
+             *     }
              */
-            resolution_mm: number;
+            context: components["schemas"]["ResonanceTyped"];
             /**
-             * Smoothing Limit Mm
-             * @default 0.12
+             * Seconds
+             * @default 20
              */
-            smoothing_limit_mm: number;
+            seconds: number;
+        };
+        /** ResonanceTyped */
+        ResonanceTyped: {
+            /** Excitation */
+            excitation?: ("sweep" | "impulse" | "ambient") | null;
+            /** Smoothing Limit Mm */
+            smoothing_limit_mm?: number | null;
+            /** Unit */
+            unit?: ("m/s2" | "g" | "mm/s2") | null;
+            /** Excited Axis */
+            excited_axis?: ("x" | "y" | "z" | "a" | "b") | null;
+            /** Max Frequency Hz */
+            max_frequency_hz?: number | null;
+            baseline?: components["schemas"]["Quantity"] | null;
             /** Axis */
             axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
         };
@@ -4022,6 +4368,8 @@ export interface components {
             case_id?: number | null;
             /** Instrument Id */
             instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
             /**
              * Circumstances
              * @default {}
@@ -4029,63 +4377,117 @@ export interface components {
             circumstances: {
                 [key: string]: string | number | null;
             };
-            context: components["schemas"]["RingingPrintContext"];
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "wall_runs": null,
+             *       "kinematics": null,
+             *       "speed_mm_s": null,
+             *       "acceleration_mm_s2": null,
+             *       "resolution_mm": null,
+             *       "ripples": null,
+             *       "amplitudes_mm": null,
+             *       "amplitude_resolution_mm": null,
+             *       "smoothing_limit_mm": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["RingingPrintTyped"];
+        };
+        /** RingingPrintTyped */
+        RingingPrintTyped: {
+            /** Wall Runs */
+            wall_runs?: ("x" | "y") | null;
+            /** Kinematics */
+            kinematics?: ("bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed") | null;
+            /** Speed Mm S */
+            speed_mm_s?: number | null;
+            /** Acceleration Mm S2 */
+            acceleration_mm_s2?: (number | null) | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            /** Ripples */
+            ripples?: components["schemas"]["Ripples"][] | null;
+            /** Amplitudes Mm */
+            amplitudes_mm?: number[] | null;
+            /** Amplitude Resolution Mm */
+            amplitude_resolution_mm?: number | null;
+            /** Smoothing Limit Mm */
+            smoothing_limit_mm?: number | null;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
         };
         /**
          * Ripples
          * @description So many ripples over a distance; ``from_mm``: how far after the corner the count began.
          */
         Ripples: {
-            /** Count */
+            /** Ripples */
             count: number;
-            /** Distance Mm */
+            /** Over */
             distance_mm: number;
             /** From Mm */
             from_mm?: number | null;
+        };
+        /**
+         * Machine
+         * @description The machine's lengths and times. ``filament_per_mm``: mm of filament for one mm of wall (for the drive gears).
+         */
+        Machine: {
+            /**
+             * Kinematics
+             * @enum {string}
+             */
+            kinematics: "bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed";
+            /**
+             * Transmissions
+             * @default {}
+             */
+            transmissions: {
+                [key: string]: components["schemas"]["BeltTransmission"] | components["schemas"]["ScrewTransmission"] | components["schemas"]["ExtruderTransmission"];
+            };
+            /**
+             * Modes Hz
+             * @default {}
+             */
+            modes_hz: {
+                [key: string]: number[];
+            };
+            /**
+             * Fans Hz
+             * @default []
+             */
+            fans_hz: number[];
+            /**
+             * Idler Teeth
+             * @default 20
+             */
+            idler_teeth: number;
+            /** Ball Spacing Mm */
+            ball_spacing_mm?: number | null;
+            /** Filament Per Mm */
+            filament_per_mm?: number | null;
+            /** Drive Teeth */
+            drive_teeth?: number | null;
         };
         /**
          * Observation
          * @description A wall: its speed and the spacing, given as such or as so many ripples over a distance.
          */
         Observation: {
-            /** Speed Mm S */
+            /** Speed */
             speed_mm_s: number;
             /** Spacing Mm */
             spacing_mm?: number | null;
             /** U95 Mm */
             u95_mm?: number | null;
-            /** Count */
+            /** Ripples */
             count?: number | null;
-            /** Distance Mm */
+            /** Over */
             distance_mm?: number | null;
-        };
-        /**
-         * RippleSourceContext
-         * @description Along which direction the wall runs and the pattern repeats, what was measured, on which machine.
-         *
-         *     ``resolution_mm``: caliper and eye (typical). ``drivers_changed``: motor drivers were changed just before.
-         */
-        RippleSourceContext: {
-            /**
-             * Direction
-             * @enum {string}
-             */
-            direction: "x" | "y" | "z";
-            /** Observations */
-            observations: components["schemas"]["Observation"][];
-            /**
-             * Resolution Mm
-             * @default 0.1
-             */
-            resolution_mm: number;
-            machine: components["schemas"]["Machine"];
-            /**
-             * Drivers Changed
-             * @default false
-             */
-            drivers_changed: boolean;
-            /** Axis */
-            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
         };
         /** RippleSourceIn */
         RippleSourceIn: {
@@ -4100,6 +4502,8 @@ export interface components {
             case_id?: number | null;
             /** Instrument Id */
             instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
             /**
              * Circumstances
              * @default {}
@@ -4107,46 +4511,42 @@ export interface components {
             circumstances: {
                 [key: string]: string | number | null;
             };
-            context: components["schemas"]["RippleSourceContext"];
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "direction": null,
+             *       "observations": null,
+             *       "resolution_mm": null,
+             *       "machine": null,
+             *       "drivers_changed": null,
+             *       "fan_hz": null,
+             *       "filament_per_mm": null,
+             *       "drive_teeth": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["RippleSourceTyped"];
         };
-        /**
-         * LayerShiftContext
-         * @description The shift of one step. ``shifts``: how many steps in all; ``progressive``: each a little, creeping one way.
-         */
-        LayerShiftContext: {
-            /** Shift X Mm */
-            shift_x_mm: number;
-            /** Shift Y Mm */
-            shift_y_mm: number;
-            /**
-             * U95 Mm
-             * @default 0.1
-             */
-            u95_mm: number;
-            /**
-             * Shifts
-             * @default 1
-             */
-            shifts: number;
-            /**
-             * Progressive
-             * @default false
-             */
-            progressive: boolean;
-            /**
-             * Drivers Changed
-             * @default false
-             */
-            drivers_changed: boolean;
-            /**
-             * Kinematics
-             * @enum {string}
-             */
-            kinematics: "bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed";
-            /** Transmissions */
-            transmissions: {
-                [key: string]: components["schemas"]["BeltTransmission"] | components["schemas"]["ScrewTransmission"] | components["schemas"]["ExtruderTransmission"];
-            };
+        /** RippleSourceTyped */
+        RippleSourceTyped: {
+            /** Direction */
+            direction?: ("x" | "y" | "z") | null;
+            /** Observations */
+            observations?: components["schemas"]["Observation"][] | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            machine?: components["schemas"]["Machine"] | null;
+            /** Drivers Changed */
+            drivers_changed?: boolean | null;
+            /** Fan Hz */
+            fan_hz?: (number | null) | null;
+            /** Filament Per Mm */
+            filament_per_mm?: (number | null) | null;
+            /** Drive Teeth */
+            drive_teeth?: (number | null) | null;
             /** Axis */
             axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
         };
@@ -4163,6 +4563,8 @@ export interface components {
             case_id?: number | null;
             /** Instrument Id */
             instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
             /**
              * Circumstances
              * @default {}
@@ -4170,59 +4572,47 @@ export interface components {
             circumstances: {
                 [key: string]: string | number | null;
             };
-            context: components["schemas"]["LayerShiftContext"];
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "shift_x_mm": null,
+             *       "shift_y_mm": null,
+             *       "u95_mm": null,
+             *       "shifts": null,
+             *       "progressive": null,
+             *       "drivers_changed": null,
+             *       "kinematics": null,
+             *       "transmissions": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["LayerShiftTyped"];
         };
-        /**
-         * StepsContext
-         * @description A travel test. ``stated_u95_mm``: hand and feel beyond the instrument's step (0.03 is typical for calipers);
-         *     ``zero_u95_mm``: its zero, common to the whole sitting (0.02 is typical; none where each travel is a difference).
-         *
-         *     Either ``measured_mm``, or for filament a mark: how far it stood before the drive (``mark_before_mm``), and how far it
-         *     still stands after each feed (``mark_after_mm``).
-         *
-         *     Motor and gearing stand in the transmission; given beside it, they go before it.
-         */
-        StepsContext: {
-            /**
-             * Axis
-             * @enum {string}
-             */
-            axis: "x" | "y" | "z" | "e";
-            /** Steps Per Mm */
-            steps_per_mm: number;
-            /** Commanded Mm */
-            commanded_mm: number;
-            /** Measured Mm */
-            measured_mm?: number[] | null;
-            /** Mark Before Mm */
-            mark_before_mm?: number | null;
-            /** Mark After Mm */
-            mark_after_mm?: number[] | null;
-            /**
-             * Resolution Mm
-             * @default 0.01
-             */
-            resolution_mm: number;
-            /**
-             * Stated U95 Mm
-             * @default 0.03
-             */
-            stated_u95_mm: number;
-            /**
-             * Zero U95 Mm
-             * @default 0.02
-             */
-            zero_u95_mm: number;
-            /** Limit Percent */
-            limit_percent?: number | null;
-            /** Transmission */
-            transmission: components["schemas"]["BeltTransmission"] | components["schemas"]["ScrewTransmission"] | components["schemas"]["ExtruderTransmission"];
-            /** Motor Steps Per Rev */
-            motor_steps_per_rev?: number | null;
-            /** Microsteps */
-            microsteps?: number | null;
-            /** Gear Ratio */
-            gear_ratio?: number | null;
+        /** LayerShiftTyped */
+        LayerShiftTyped: {
+            /** Shift X Mm */
+            shift_x_mm?: number | null;
+            /** Shift Y Mm */
+            shift_y_mm?: number | null;
+            /** U95 Mm */
+            u95_mm?: number | null;
+            /** Shifts */
+            shifts?: number | null;
+            /** Progressive */
+            progressive?: boolean | null;
+            /** Drivers Changed */
+            drivers_changed?: boolean | null;
+            /** Kinematics */
+            kinematics?: ("bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed") | null;
+            /** Transmissions */
+            transmissions?: {
+                [key: string]: components["schemas"]["BeltTransmission"] | components["schemas"]["ScrewTransmission"] | components["schemas"]["ExtruderTransmission"];
+            } | null;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
         };
         /** StepsIn */
         StepsIn: {
@@ -4237,6 +4627,8 @@ export interface components {
             case_id?: number | null;
             /** Instrument Id */
             instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
             /**
              * Circumstances
              * @default {}
@@ -4244,68 +4636,211 @@ export interface components {
             circumstances: {
                 [key: string]: string | number | null;
             };
-            context: components["schemas"]["StepsContext"];
-        };
-        /**
-         * MotorCurrentContext
-         * @description The reading at the driver: ``reference_v``, ``sense_ohm`` and ``gain`` (factor in its data sheet), or
-         *     ``stored_rms_a`` where the current is a stored value. ``rated_a``: a motor's own rating, r.m.s. a phase.
-         *
-         *     ``motors_on_driver``: in parallel each gets its share, in series each gets all.
-         */
-        MotorCurrentContext: {
-            /** Reference V */
-            reference_v?: number | null;
-            /** Sense Ohm */
-            sense_ohm?: number | null;
-            /** Gain */
-            gain?: number | null;
-            /** Stored Rms A */
-            stored_rms_a?: number | null;
-            /** Rated A */
-            rated_a: number;
-            /**
-             * Motors On Driver
-             * @default 1
-             */
-            motors_on_driver: number;
-            /**
-             * Wiring
-             * @default parallel
-             * @enum {string}
-             */
-            wiring: "parallel" | "series";
-            /** Case Temperature C */
-            case_temperature_c?: number | null;
-            /**
-             * Resolution V
-             * @default 0.01
-             */
-            resolution_v: number;
-            /**
-             * Meter U95 Percent
-             * @default 1
-             */
-            meter_u95_percent: number;
-            /**
-             * Sense U95 Percent
-             * @default 2
-             */
-            sense_u95_percent: number;
-            /**
-             * Stored U95 Percent
-             * @default 5
-             */
-            stored_u95_percent: number;
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
             /**
              * @default {
-             *       "low": 60,
-             *       "high": 100
+             *       "axis": null,
+             *       "mark_before_mm": null,
+             *       "commanded_mm": null,
+             *       "steps_per_mm": null,
+             *       "measured_mm": null,
+             *       "mark_after_mm": null,
+             *       "resolution_mm": null,
+             *       "stated_u95_mm": null,
+             *       "zero_u95_mm": null,
+             *       "limit_percent": null,
+             *       "transmission": null,
+             *       "motor_steps_per_rev": null,
+             *       "microsteps": null,
+             *       "gear_ratio": null
              *     }
              */
-            limit_percent: components["schemas"]["Share"];
+            context: components["schemas"]["StepsTyped"];
+        };
+        /** StepsTyped */
+        StepsTyped: {
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e") | null;
+            /** Mark Before Mm */
+            mark_before_mm?: (number | null) | null;
+            /** Commanded Mm */
+            commanded_mm?: number | null;
+            /** Steps Per Mm */
+            steps_per_mm?: number | null;
+            /** Measured Mm */
+            measured_mm?: (number[] | null) | null;
+            /** Mark After Mm */
+            mark_after_mm?: (number[] | null) | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            /** Stated U95 Mm */
+            stated_u95_mm?: number | null;
+            /** Zero U95 Mm */
+            zero_u95_mm?: number | null;
+            /** Limit Percent */
+            limit_percent?: (number | null) | null;
+            /** Transmission */
+            transmission?: components["schemas"]["BeltTransmission"] | components["schemas"]["ScrewTransmission"] | components["schemas"]["ExtruderTransmission"] | null;
+            /** Motor Steps Per Rev */
+            motor_steps_per_rev?: number | null;
+            /** Microsteps */
+            microsteps?: number | null;
+            /** Gear Ratio */
+            gear_ratio?: number | null;
+        };
+        /**
+         * TravelProgram
+         * @description Where a travel test runs, and the axis's own ends (mm). ``pause_s`` left out: it waits for a key.
+         */
+        TravelProgram: {
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /**
+             * Begin at
+             * @default 20
+             */
+            start_mm: number;
+            /**
+             * Travel
+             * @default 100
+             */
+            travel_mm: number;
+            /**
+             * Repeats
+             * @default 5
+             */
+            repeats: number;
+            /**
+             * Axis begins at
+             * @default 0
+             */
+            low_mm: number;
+            /**
+             * Axis ends at
+             * @default 200
+             */
+            high_mm: number;
+            /** Pause S */
+            pause_s?: number | null;
+        };
+        /** BacklashIn */
+        BacklashIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "limit_mm": null,
+             *       "resolution_mm": null,
+             *       "indicator_u95_mm": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["BacklashTyped"];
+            /** Rows */
+            rows: components["schemas"]["Reversal"][];
+        };
+        /** BacklashTyped */
+        BacklashTyped: {
+            /** Limit Mm */
+            limit_mm?: number | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            /** Indicator U95 Mm */
+            indicator_u95_mm?: number | null;
             /** Axis */
             axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /**
+         * Reversal
+         * @description One reading of the dial indicator: the actual position on the target's scale, and from which side it came.
+         */
+        Reversal: {
+            /** Target Mm */
+            target_mm: number;
+            /**
+             * Approach
+             * @enum {string}
+             */
+            approach: "+" | "-";
+            /** Indicator */
+            reading_mm: number;
+        };
+        /**
+         * ReversalProgram
+         * @description Where the test runs, and the axis's own ends (mm). ``pause_s`` left out: it waits for a key.
+         */
+        ReversalProgram: {
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /**
+             * First target
+             * @description Well away from the frame.
+             * @default 100
+             */
+            start_mm: number;
+            /**
+             * Step
+             * @description Within the indicator's reach.
+             * @default 2
+             */
+            step_mm: number;
+            /**
+             * Targets
+             * @description Three or more.
+             * @default 5
+             */
+            targets: number;
+            /**
+             * Cycles
+             * @description Five for a standard figure.
+             * @default 5
+             */
+            cycles: number;
+            /**
+             * Axis begins at
+             * @description Its soft limit.
+             * @default 0
+             */
+            low_mm: number;
+            /**
+             * Axis ends at
+             * @description Its soft limit.
+             * @default 200
+             */
+            high_mm: number;
+            /** Pause S */
+            pause_s?: number | null;
         };
         /** MotorCurrentIn */
         MotorCurrentIn: {
@@ -4320,6 +4855,8 @@ export interface components {
             case_id?: number | null;
             /** Instrument Id */
             instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
             /**
              * Circumstances
              * @default {}
@@ -4327,7 +4864,65 @@ export interface components {
             circumstances: {
                 [key: string]: string | number | null;
             };
-            context: components["schemas"]["MotorCurrentContext"];
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "current_set": null,
+             *       "stored_rms_a": null,
+             *       "reference_v": null,
+             *       "sense_ohm": null,
+             *       "gain": null,
+             *       "motors_on_driver": null,
+             *       "wiring": null,
+             *       "rated_a": null,
+             *       "case_temperature_c": null,
+             *       "resolution_v": null,
+             *       "meter_u95_v": null,
+             *       "meter_u95_percent": null,
+             *       "sense_u95_percent": null,
+             *       "stored_u95_percent": null,
+             *       "limit_percent": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["MotorCurrentTyped"];
+        };
+        /** MotorCurrentTyped */
+        MotorCurrentTyped: {
+            /** Current Set */
+            current_set?: (("reference" | "stored") | null) | null;
+            /** Stored Rms A */
+            stored_rms_a?: (number | null) | null;
+            /** Reference V */
+            reference_v?: (number | null) | null;
+            /** Sense Ohm */
+            sense_ohm?: (number | null) | null;
+            /** Gain */
+            gain?: (number | null) | null;
+            /** Motors On Driver */
+            motors_on_driver?: number | null;
+            /** Wiring */
+            wiring?: ("parallel" | "series") | null;
+            /** Rated A */
+            rated_a?: number | null;
+            /** Case Temperature C */
+            case_temperature_c?: (number | null) | null;
+            /** Resolution V */
+            resolution_v?: number | null;
+            /** Meter U95 V */
+            meter_u95_v?: (number | null) | null;
+            /** Meter U95 Percent */
+            meter_u95_percent?: number | null;
+            /** Sense U95 Percent */
+            sense_u95_percent?: number | null;
+            /** Stored U95 Percent */
+            stored_u95_percent?: number | null;
+            limit_percent?: components["schemas"]["Share"] | null;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
         };
         /**
          * Share
@@ -4346,71 +4941,23 @@ export interface components {
             high: number;
         };
         /**
-         * BacklashContext
-         * @description ``limit_mm``: the reversal value that still prints well (typical). ``indicator_u95_mm``: the indicator's own lost
-         *     motion, common to all readings (0.003 is typical).
+         * Heard
+         * @description What the core hears in a recording so far.
          */
-        BacklashContext: {
-            /**
-             * Limit Mm
-             * @default 0.05
-             */
-            limit_mm: number;
-            /**
-             * Indicator U95 Mm
-             * @default 0.003
-             */
-            indicator_u95_mm: number;
-            /**
-             * Resolution Mm
-             * @default 0.01
-             */
-            resolution_mm: number;
-            /** Axis */
-            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
-        };
-        /** BacklashIn */
-        BacklashIn: {
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Place */
-            place: string;
-            /** Case Id */
-            case_id?: number | null;
-            /** Instrument Id */
-            instrument_id?: number | null;
-            /**
-             * Circumstances
-             * @default {}
-             */
-            circumstances: {
-                [key: string]: string | number | null;
-            };
-            /** Rows */
-            rows: components["schemas"]["ReversalReading"][];
-            context: components["schemas"]["BacklashContext"];
-        };
-        /**
-         * ReversalReading
-         * @description One reading of the dial indicator: the actual position on the target's scale.
-         */
-        ReversalReading: {
-            /** Target Mm */
-            target_mm: number;
-            /**
-             * Approach
-             * @enum {string}
-             */
-            approach: "+" | "-";
-            /** Reading Mm */
-            reading_mm: number;
+        Heard: {
+            /** Seconds */
+            seconds: number;
+            /** Chunks */
+            chunks: number;
+            /** Plucks */
+            plucks: components["schemas"]["PluckHeard"][];
+            frequency: components["schemas"]["Quantity"] | null;
+            /** Why Not */
+            why_not: string;
         };
         /**
          * Practice
-         * @description What the hand instruments of a simulated machine say: rows as they would be typed, and settings that go with them.
+         * @description What the hand instruments of a simulated machine say: rows as they would be typed, and figures that go with them.
          */
         Practice: {
             /** Rows */
@@ -4419,65 +4966,8 @@ export interface components {
             }[];
             /** Settings */
             settings: {
-                [key: string]: number;
+                [key: string]: unknown;
             };
-        };
-        /**
-         * ReversalProgram
-         * @description Where the test runs, and the axis's own ends (mm). ``pause_s`` left out: it waits for a key.
-         */
-        ReversalProgram: {
-            /**
-             * Axis
-             * @enum {string}
-             */
-            axis: "x" | "y" | "z";
-            /** Start Mm */
-            start_mm: number;
-            /**
-             * Step Mm
-             * @default 2
-             */
-            step_mm: number;
-            /**
-             * Targets
-             * @default 5
-             */
-            targets: number;
-            /**
-             * Cycles
-             * @default 5
-             */
-            cycles: number;
-            /** Low Mm */
-            low_mm: number;
-            /** High Mm */
-            high_mm: number;
-            /** Pause S */
-            pause_s?: number | null;
-        };
-        /** TravelProgram */
-        TravelProgram: {
-            /**
-             * Axis
-             * @enum {string}
-             */
-            axis: "x" | "y" | "z";
-            /** Start Mm */
-            start_mm: number;
-            /** Travel Mm */
-            travel_mm: number;
-            /**
-             * Repeats
-             * @default 5
-             */
-            repeats: number;
-            /** Low Mm */
-            low_mm: number;
-            /** High Mm */
-            high_mm: number;
-            /** Pause S */
-            pause_s?: number | null;
         };
         /**
          * CurvePoint
@@ -4547,6 +5037,13 @@ export interface components {
          */
         ShaperContext: {
             /**
+             * Sources
+             * @default {}
+             */
+            sources: {
+                [key: string]: "typed" | "model" | "limit" | "workshop" | "instrument" | "stored" | "last" | "measured" | "typical";
+            };
+            /**
              * Name
              * @enum {string}
              */
@@ -4560,56 +5057,6 @@ export interface components {
              * @default 0.05
              */
             tolerance: number;
-        };
-        /** RecordIn */
-        RecordIn: {
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /**
-             * Place
-             * @enum {string}
-             */
-            place: "x" | "y" | "z" | "a" | "b";
-            /** Case Id */
-            case_id?: number | null;
-            /** Instrument Id */
-            instrument_id?: number | null;
-            /**
-             * Circumstances
-             * @default {}
-             */
-            circumstances: {
-                [key: string]: string | number | null;
-            };
-            /**
-             * Excitation
-             * @enum {string}
-             */
-            excitation: "sweep" | "impulse" | "ambient";
-            /**
-             * Unit
-             * @default m/s2
-             * @enum {string}
-             */
-            unit: "m/s2" | "g" | "mm/s2";
-            /**
-             * Smoothing Limit Mm
-             * @default 0.12
-             */
-            smoothing_limit_mm: number;
-            /**
-             * Max Frequency Hz
-             * @default 150
-             */
-            max_frequency_hz: number;
-            /**
-             * Seconds
-             * @default 20
-             */
-            seconds: number;
         };
         /**
          * Compared
@@ -4787,22 +5234,6 @@ export interface components {
             capture_id?: string | null;
         };
         /**
-         * SoundView
-         * @description ``low``, ``high``: least and greatest sample of each column of time; ``level_db`` over ``frequency_hz``.
-         */
-        SoundView: {
-            /** Seconds */
-            seconds: number;
-            /** Low */
-            low: number[];
-            /** High */
-            high: number[];
-            /** Frequency Hz */
-            frequency_hz: number[];
-            /** Level Db */
-            level_db: number[];
-        };
-        /**
          * ShakenView
          * @description An accelerometer's record of the excited direction: least and greatest of each column of time (mm/s2), and level
          *     (dB under the loudest) by time and frequency: ``level_db`` has a row for each of ``time_s``, whole numbers to -60.
@@ -4820,6 +5251,22 @@ export interface components {
             frequency_hz: number[];
             /** Level Db */
             level_db: number[][];
+        };
+        /**
+         * SoundView
+         * @description ``low``, ``high``: least and greatest sample of each column of time; ``level_db`` over ``frequency_hz``.
+         */
+        SoundView: {
+            /** Seconds */
+            seconds: number;
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+            /** Frequency Hz */
+            frequency_hz: number[];
+            /** Level Db */
+            level_db: number[];
         };
         /** InstrumentFull */
         InstrumentFull: {
@@ -4865,11 +5312,8 @@ export interface components {
         };
         /** LimitIn */
         LimitIn: {
-            /**
-             * What
-             * @enum {string}
-             */
-            what: "tension" | "imbalance" | "tracking";
+            /** What */
+            what: string;
             /** Place */
             place: string;
             /** Low */
@@ -4883,6 +5327,23 @@ export interface components {
             unit: string;
             /** Source */
             source: string;
+        };
+        /**
+         * LimitKind
+         * @description What the limits table may hold: a whole band, or its upper end alone.
+         */
+        LimitKind: {
+            /** What */
+            what: string;
+            /** Words */
+            words: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "high" | "band";
         };
         /** ModelOut */
         ModelOut: {
@@ -4948,6 +5409,8 @@ export interface components {
             printers: components["schemas"]["PrinterBrief"][];
             /** Instruments */
             instruments: components["schemas"]["InstrumentFull"][];
+            /** Limit Kinds */
+            limit_kinds: components["schemas"]["LimitKind"][];
         };
         /** PlaceIn */
         PlaceIn: {
@@ -5741,49 +6204,16 @@ export interface operations {
             };
         };
     };
-    "bench.pluck": {
+    "bench.page": {
         parameters: {
-            query?: never;
+            query?: {
+                instrument_id?: number | null;
+            };
             header?: never;
             path: {
                 printer_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": {
-                    /** Meta */
-                    meta: string;
-                    /**
-                     * File
-                     * Format: binary
-                     */
-                    file: string;
-                };
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CaptureOut"];
-                };
-            };
-        };
-    };
-    "bench.chunk": {
-        parameters: {
-            query: {
-                rate_hz: number;
-            };
-            header?: never;
-            path: {
-                recording_id: string;
-                number: number;
+                procedure: string;
+                place: string;
             };
             cookie?: never;
         };
@@ -5795,54 +6225,19 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Heard"];
+                    "application/json": components["schemas"]["PageHere"];
                 };
             };
         };
     };
-    "bench.finish": {
-        parameters: {
-            query: {
-                chunks: number;
-            };
-            header?: never;
-            path: {
-                printer_id: number;
-                recording_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CaptureMeta"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CaptureOut"];
-                };
-            };
-        };
-    };
-    "bench.standin": {
+    "bench.procedures": {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                printer_id: number;
-            };
+            path?: never;
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StandIn"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -5850,7 +6245,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CaptureOut"];
+                    "application/json": components["schemas"]["ProcedureOut"][];
                 };
             };
         };
@@ -5906,6 +6301,95 @@ export interface operations {
             };
         };
     };
+    "measure.belt-pluck.file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.belt-pluck.standin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeltPluckRecord"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.belt-pluck.finish": {
+        parameters: {
+            query: {
+                chunks: number;
+            };
+            header?: never;
+            path: {
+                printer_id: number;
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeltPluckAbout"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
     "measure.belt-deflection": {
         parameters: {
             query?: never;
@@ -5944,6 +6428,92 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["BeltTrackingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.resonance.file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.resonance.standin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResonanceRecord"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.resonance.instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResonanceRecord"];
             };
         };
         responses: {
@@ -6062,29 +6632,29 @@ export interface operations {
             };
         };
     };
-    "measure.motor-current": {
+    "program.steps": {
         parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                printer_id: number;
+            query: {
+                axis: "x" | "y" | "z";
+                start_mm?: number;
+                travel_mm?: number;
+                repeats?: number;
+                low_mm?: number;
+                high_mm?: number;
+                pause_s?: number | null;
             };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MotorCurrentIn"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["CaptureOut"];
-                };
+                content?: never;
             };
         };
     };
@@ -6114,7 +6684,7 @@ export interface operations {
             };
         };
     };
-    "measure.backlash_file": {
+    "measure.backlash.file": {
         parameters: {
             query?: never;
             header?: never;
@@ -6144,6 +6714,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "program.backlash": {
+        parameters: {
+            query: {
+                axis: "x" | "y" | "z";
+                /** @description Well away from the frame. */
+                start_mm?: number;
+                /** @description Within the indicator's reach. */
+                step_mm?: number;
+                /** @description Three or more. */
+                targets?: number;
+                /** @description Five for a standard figure. */
+                cycles?: number;
+                /** @description Its soft limit. */
+                low_mm?: number;
+                /** @description Its soft limit. */
+                high_mm?: number;
+                pause_s?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "measure.motor-current": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MotorCurrentIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "bench.chunk": {
+        parameters: {
+            query: {
+                rate_hz: number;
+            };
+            header?: never;
+            path: {
+                recording_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Heard"];
                 };
             };
         };
@@ -6174,79 +6828,6 @@ export interface operations {
             };
         };
     };
-    "measure.reversal_program": {
-        parameters: {
-            query: {
-                axis: "x" | "y" | "z";
-                start_mm: number;
-                step_mm?: number;
-                targets?: number;
-                cycles?: number;
-                low_mm: number;
-                high_mm: number;
-                pause_s?: number | null;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    "measure.travel_program": {
-        parameters: {
-            query: {
-                axis: "x" | "y" | "z";
-                start_mm: number;
-                travel_mm: number;
-                repeats?: number;
-                low_mm: number;
-                high_mm: number;
-                pause_s?: number | null;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    "measure.steps_script": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                capture_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
     "measure.shaper": {
         parameters: {
             query?: never;
@@ -6267,92 +6848,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShaperResult"];
-                };
-            };
-        };
-    };
-    "resonance.file": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                printer_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": {
-                    /** Meta */
-                    meta: string;
-                    /**
-                     * File
-                     * Format: binary
-                     */
-                    file: string;
-                };
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CaptureOut"];
-                };
-            };
-        };
-    };
-    "resonance.instrument": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                printer_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RecordIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CaptureOut"];
-                };
-            };
-        };
-    };
-    "resonance.standin": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                printer_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RecordIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CaptureOut"];
                 };
             };
         };
@@ -6591,12 +7086,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SoundView"];
+                    "application/json": components["schemas"]["SoundView"] | components["schemas"]["ShakenView"];
                 };
             };
         };
     };
-    "captures.shaken": {
+    "measure.steps_script": {
         parameters: {
             query?: never;
             header?: never;
@@ -6612,9 +7107,7 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["ShakenView"];
-                };
+                content?: never;
             };
         };
     };
@@ -6678,24 +7171,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CaptureOut"];
                 };
-            };
-        };
-    };
-    "bench.procedures": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
         };
     };

@@ -1,11 +1,12 @@
 /** What came out: verdict, the figure on its strip, what to do, what to doubt, what to measure next, and the files. */
-import { type ReactNode, useEffect } from "react";
+import { useEffect } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { show } from "../kit/figures";
 import { Strip } from "../kit/Strip";
 import { useMe } from "../session/me";
-import { CATALOG } from "./catalog";
+import type { Drawing } from "./drawing";
+import { benchPath } from "./paths";
 
 type Capture = Schemas["CaptureOut"];
 type Judged = Schemas["Judged"];
@@ -18,21 +19,15 @@ const VERDICT: Record<Capture["verdict"], string> = {
   not_judged: "Measured",
 };
 
-/** After one measurement, the one that makes sense next. */
-const NEXT: Record<string, [string, string]> = {
-  resonance: ["ringing-print", "Print a corner and count: does the wall ring at the same frequency?"],
-  "ringing-print": ["resonance", "Shake the axis: is it one mode, and is it linear?"],
-  "ripple-source": ["resonance", "If it may be a resonance, shake the axis."],
-  "layer-shift": ["belt-pluck", "Pluck the belts: a slack one jumps teeth."],
-  steps: ["backlash", "Does it come back to the same place? Play looks like wrong steps."],
-  backlash: ["resonance", "Play shows in the resonance, too: its frequency moves with how hard one shakes."],
-  "motor-current": ["steps", "Does it still lose travel? A long travel test tells."],
-  "belt-deflection": ["belt-tracking", "Does the belt run true on its idlers?"],
-  "belt-tracking": ["belt-pluck", "Tipping a tensioner changes the tension: pluck it again."],
+/** Where a limit is from, for who reads the strip. */
+const SOURCE: Record<string, string> = {
+  typical: "The limit is typical.",
+  limit: "The limit is the workshop's.",
+  typed: "The limit was typed for this reading.",
 };
 
 /** What was judged, the headline first, each on its strip where a limit applies; where that is from, if only typical. */
-export function Figures({ judged }: { judged: Judged[] }) {
+function Figures({ judged }: { judged: Judged[] }) {
   const me = useMe();
   return judged.map((h, i) => {
     const s = show(h.quantity, me);
@@ -47,7 +42,9 @@ export function Figures({ judged }: { judged: Judged[] }) {
         {h.limits ? (
           <>
             <Strip label={h.words} quantity={h.quantity} low={h.limits.low} high={h.limits.high} />
-            {h.source_of_limits === "typical" ? <p className="text-[15px] text-ink2">The limit is typical.</p> : null}
+            {SOURCE[h.source_of_limits ?? ""] ? (
+              <p className="text-[15px] text-ink2">{SOURCE[h.source_of_limits!]}</p>
+            ) : null}
           </>
         ) : null}
       </div>
@@ -55,7 +52,7 @@ export function Figures({ judged }: { judged: Judged[] }) {
   });
 }
 
-export function Advice({ found }: { found: Capture["found"] }) {
+function Advice({ found }: { found: Capture["found"] }) {
   return (
     <>
       {found.advice?.map((a, i) => (
@@ -73,7 +70,7 @@ export function Advice({ found }: { found: Capture["found"] }) {
   );
 }
 
-export function Files({ capture }: { capture: Capture }) {
+function Files({ capture }: { capture: Capture }) {
   return (
     <p className="flex flex-wrap gap-x-4 text-[15px]">
       <a href={`/api/captures/${capture.id}/raw`}>{capture.data_name ? "The file as it came" : "The readings"}</a>
@@ -83,24 +80,21 @@ export function Files({ capture }: { capture: Capture }) {
   );
 }
 
-export function NextMeasurement({
-  capture,
-  bench,
+/** What makes sense to measure next, and why. */
+function NextMeasurement({
+  next,
+  printer,
   query,
 }: {
-  capture: Capture;
-  bench: Schemas["BenchOut"];
+  next: Schemas["NextHere"] | null;
+  printer: number;
   query: string;
 }) {
-  const [procedure, words] = NEXT[capture.procedure] ?? [];
-  const entry = CATALOG.find((e) => e.procedure === procedure);
-  const places = entry?.places(bench) ?? [];
-  const place = places.includes(capture.place) ? capture.place : places[0];
-  if (!entry || !place) return null;
+  if (!next) return null;
   return (
     <p>
       <b>Then measure. </b>
-      {words} <Link to={entry.path(bench.printer_id, place) + query}>{entry.short}</Link>
+      {next.why} <Link to={benchPath(printer, next.procedure, next.place, query)}>{next.short}</Link>
     </p>
   );
 }
@@ -109,22 +103,22 @@ type Props = {
   capture: Capture;
   bench: Schemas["BenchOut"];
   query: string;
-  title?: string;
-  children?: ReactNode;
+  next: Schemas["NextHere"] | null;
+  drawing?: Drawing;
 };
 
-export function Answer({ capture, bench, query, title, children }: Props) {
+export function Answer({ capture, bench, query, next, drawing = {} }: Props) {
   // What was typed is long: the answer begins at the top of the page.
   useEffect(() => {
     window.scrollTo({ top: 0 });
   }, []);
   return (
     <>
-      <h1>{title ?? VERDICT[capture.verdict]}</h1>
-      <Figures judged={capture.found.judged ?? []} />
+      <h1>{drawing.title?.(capture.found) ?? VERDICT[capture.verdict]}</h1>
+      {drawing.silent?.(capture) ? null : <Figures judged={capture.found.judged ?? []} />}
       <Advice found={capture.found} />
-      {children}
-      <NextMeasurement capture={capture} bench={bench} query={query} />
+      {drawing.Result ? <drawing.Result capture={capture} bench={bench} query={query} /> : null}
+      <NextMeasurement next={next} printer={bench.printer_id} query={query} />
       <Files capture={capture} />
     </>
   );

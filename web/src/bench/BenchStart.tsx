@@ -7,7 +7,9 @@ import { Choices, ErrorNote, Loading } from "../kit/bits";
 import { ago, sentence } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
 import { useMe } from "../session/me";
-import { CATALOG, type Entry, GROUPS, INSTRUMENTS } from "./catalog";
+import { benchPath } from "./paths";
+
+type Entry = Schemas["BenchEntry"];
 
 export function useBench(id: number) {
   return useQuery({
@@ -54,7 +56,9 @@ export function BenchMachine() {
   if (!bench.data || !printer.data)
     return bench.error ? <ErrorNote error={bench.error} /> : <Loading what="the bench" />;
   const b = bench.data;
-  const fitting = CATALOG.filter((e) => !hand || e.instrument.includes(hand));
+  const fitting = b.entries.filter((e) => !hand || e.instruments.includes(hand));
+  const groups = [...new Set(fitting.map((e) => e.group))];
+  const instruments = [...new Set(b.entries.flatMap((e) => e.instruments))];
   return (
     <div className="grid gap-5 lg:grid-cols-[300px_1fr]">
       <section className="sheet grid content-start gap-3 self-start">
@@ -65,26 +69,25 @@ export function BenchMachine() {
         />
         <Choices
           label="What is at hand?"
-          options={["", ...INSTRUMENTS].map((i) => ({ value: i, label: i || "Anything" }))}
+          options={["", ...instruments].map((i) => ({ value: i, label: i || "Anything" }))}
           value={hand}
           onChange={setHand}
         />
         <Link to={`/machines/${id}`}>All about this machine</Link>
       </section>
       <section className="grid content-start gap-5">
-        {GROUPS.map((group) => {
-          const entries = fitting.filter((e) => e.group === group && e.places(b).length);
-          return entries.length ? (
-            <div key={group} className="sheet">
-              <h2 className="!text-[19px] !text-ink">{group}</h2>
-              <ul className="rows">
-                {entries.map((e) => (
+        {groups.map((group) => (
+          <div key={group} className="sheet">
+            <h2 className="!text-[19px] !text-ink">{group}</h2>
+            <ul className="rows">
+              {fitting
+                .filter((e) => e.group === group)
+                .map((e) => (
                   <EntryLine key={e.procedure} entry={e} bench={b} query={query} />
                 ))}
-              </ul>
-            </div>
-          ) : null;
-        })}
+            </ul>
+          </div>
+        ))}
       </section>
     </div>
   );
@@ -100,16 +103,16 @@ function EntryLine({ entry, bench, query }: { entry: Entry; bench: Schemas["Benc
       <div>
         <b className="text-[17px]">{entry.short}</b>
         <p className="text-[15px] text-ink2">
-          {entry.instrument}, {entry.minutes} min
+          {entry.instruments.join(" or ")}, {entry.minutes} min
         </p>
       </div>
       <div className="flex flex-wrap gap-2">
-        {entry.places(bench).map((place) => {
+        {entry.places.map(({ place, label, question }) => {
           const last = bench.last.find((l) => l.procedure === entry.procedure && l.place === place);
           return (
-            <Link key={place} to={entry.path(bench.printer_id, place) + query} className={LINK}>
-              <span className="sr-only">{entry.question(place)}</span>
-              <b>{entry.label?.(place) ?? (place === "all" ? "This print" : place.toUpperCase())}</b>
+            <Link key={place} to={benchPath(bench.printer_id, entry.procedure, place, query)} className={LINK}>
+              <span className="sr-only">{question}</span>
+              <b>{label}</b>
               <span className="text-[15px] text-ink2">
                 {last ? (
                   <>

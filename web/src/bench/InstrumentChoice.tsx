@@ -4,21 +4,16 @@ import { Field, INPUT } from "../kit/bits";
 
 type Instrument = Schemas["InstrumentOut"];
 const KEPT = "kestov-instrument";
+const kinds = (instruments: Instrument[]) => [...new Set(instruments.map((i) => i.kind))].sort().join("|");
 
-export function rememberedInstrument(instruments: Instrument[], kinds: RegExp): number | null {
-  const kept = Number(localStorage.getItem(`${KEPT}-${kinds.source}`));
-  return instruments.find((i) => i.id === kept)?.id ?? null;
+export function rememberedInstrument(fitting: Instrument[]): number | null {
+  const kept = Number(localStorage.getItem(`${KEPT}-${kinds(fitting)}`));
+  return fitting.find((i) => i.id === kept)?.id ?? null;
 }
 
-type Props = {
-  instruments: Instrument[];
-  kinds: RegExp;
-  value: number | null;
-  onChange: (id: number | null) => void;
-};
+type Props = { fitting: Instrument[]; value: number | null; onChange: (id: number | null) => void };
 
-export function InstrumentChoice({ instruments, kinds, value, onChange }: Props) {
-  const fitting = instruments.filter((i) => kinds.test(i.kind));
+export function InstrumentChoice({ fitting, value, onChange }: Props) {
   if (!fitting.length) return null;
   const chosen = fitting.find((i) => i.id === value);
   return (
@@ -37,7 +32,7 @@ export function InstrumentChoice({ instruments, kinds, value, onChange }: Props)
           className={INPUT}
           value={value ?? ""}
           onChange={(e) => {
-            localStorage.setItem(`${KEPT}-${kinds.source}`, e.target.value);
+            localStorage.setItem(`${KEPT}-${kinds(fitting)}`, e.target.value);
             onChange(e.target.value ? Number(e.target.value) : null);
           }}
         >

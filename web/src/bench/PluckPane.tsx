@@ -8,11 +8,9 @@ import { Sketch } from "../kit/Sketch";
 import { SpectrumPlot, Waveform } from "../kit/SoundPlot";
 import { useMe } from "../session/me";
 import { InstrumentChoice, rememberedInstrument } from "./InstrumentChoice";
-import { deliver, drop, keep, type PendingRecording } from "./pending";
+import { deliver, drop, keep, type PendingRecording, type Plucked, pluckPath } from "./pending";
 import { canRecord, type Live, Recorder } from "./recorder";
 import { fileAsWav } from "./wav";
-
-const MICROPHONE = /microphone|phone/;
 
 type Props = {
   printerId: number;
@@ -28,19 +26,21 @@ type Props = {
 export function PluckPane({ printerId, printer, belt, caseId, round, wanted, latest, onDone }: Props) {
   const [spanText, setSpanText] = useState(belt.span_mm ? String(belt.span_mm) : "");
   const [live, setLive] = useState<Live | null>(null);
-  const [instrument, setInstrument] = useState(() => rememberedInstrument(printer.instruments, MICROPHONE));
+  const microphones = printer.instruments.filter((i) => i.kind === "microphone");
+  const [instrument, setInstrument] = useState(() => rememberedInstrument(microphones));
   const recorder = useRef<Recorder | null>(null);
   const fileInput = useRef<HTMLInputElement>(null);
   const span = parseFigure(spanText);
   const name = belt.place.toUpperCase();
 
-  const meta = (id: string, source: Schemas["CaptureMeta"]["source"]): Schemas["CaptureMeta"] => ({
+  const meta = (id: string, source: Plucked["source"]): Plucked => ({
     id,
     place: belt.place,
     case_id: caseId,
     instrument_id: instrument,
     source,
-    span_mm: span,
+    // What the model knows already is not said again.
+    context: span !== null && span !== belt.span_mm ? { span_mm: span } : {},
     circumstances: belt.head_at ? { head_x_mm: belt.head_at.x ?? null, head_y_mm: belt.head_at.y ?? null } : {},
   });
 
@@ -56,9 +56,9 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
   const standIn = () =>
     take.mutate(() =>
       got(
-        api.POST("/api/printers/{printer_id}/stand-in", {
+        api.POST("/api/printers/{printer_id}/belt-pluck/stand-in", {
           params: { path: { printer_id: printerId } },
-          body: { id: newKey(), place: belt.place, case_id: caseId },
+          body: { id: newKey(), place: belt.place, case_id: caseId, circumstances: {}, context: {}, seconds: 20 },
         }),
       ),
     );
@@ -105,7 +105,7 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
       return delivered(recording, async () => {
         if (chunks === null) return deliver(recording);
         const capture = await send<Schemas["CaptureOut"]>(
-          `/api/printers/${printerId}/recordings/${r.id}/finish?chunks=${chunks}`,
+          pluckPath(printerId, `recordings/${r.id}/finish?chunks=${chunks}`),
           JSON.stringify(recording.meta),
           r.id,
           "application/json",
@@ -173,12 +173,7 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
               </Field>
             </li>
             <li>
-              <InstrumentChoice
-                instruments={printer.instruments}
-                kinds={MICROPHONE}
-                value={instrument}
-                onChange={setInstrument}
-              />
+              <InstrumentChoice fitting={microphones} value={instrument} onChange={setInstrument} />
             </li>
           </ol>
         </div>
@@ -307,7 +302,7 @@ export function Heard({ capture }: { capture: Schemas["CaptureOut"] }) {
   const bad = found.plucks.filter((p) => !p.used);
   return (
     <div className="grid gap-3">
-      {view.data ? (
+      {view.data && !("time_s" in view.data) ? (
         <>
           <Waveform low={view.data.low} high={view.data.high} seconds={view.data.seconds} plucks={found.plucks} />
           <SpectrumPlot

@@ -1,22 +1,24 @@
 /** The bench's pieces, drawn as text: ladder, rulers, tables, plots, and what each form sends. */
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
+import { percent } from "../kit/figures";
 import { draw, withoutBrowser } from "../tests/draw";
 import { Answer } from "./Answer";
-import { CATALOG, GROUPS, INSTRUMENTS } from "./catalog";
-import { type Bench, driveOf, FORMS } from "./forms";
-import { Ladder, spaced } from "./Ladder";
-import { ReadingsBench } from "./ReadingsBench";
-import { Plots, ResonanceBench } from "./ResonanceBench";
-import { order, ReversalBench } from "./ReversalBench";
-import { ReversalPlot } from "./ReversalPlot";
+import { BenchPage } from "./BenchPage";
+import { type Bench, drawingOf } from "./drawing";
+import { plan, Result as ReversalResult } from "./drawings/backlash";
+import { ShiftRulers } from "./drawings/layer-shift";
+import { Plots } from "./drawings/resonance";
+import { Ladder, spaced } from "./drawings/ripple-source";
+import { StepsAfter } from "./drawings/steps";
+import { type Asked, standing, typedContext, wanted } from "./Fields";
+import { fitting } from "./paths";
+import { asSentNow } from "./pending";
 import { ShaperTable } from "./ShaperTable";
-import { percent, ShiftRulers } from "./ShiftRulers";
-import { StepsAfter } from "./StepsAfter";
+import { asSent, expected, type Page } from "./useTaking";
 
 beforeEach(withoutBrowser);
 
-const BELT = { kind: "belt", pitch_mm: 2, teeth: 20, motor_steps_per_rev: 200, microsteps: 16, gear_ratio: 1 };
 const bench = {
   printer_id: 1,
   printer: "Bowline",
@@ -24,7 +26,7 @@ const bench = {
   simulated: true,
   belts: [],
   instruments: [],
-  machine: { kinematics: "corexy", transmissions: { a: BELT, b: BELT, z1: { ...BELT, kind: "screw", lead_mm: 8 } } },
+  entries: [],
   walls: [
     { runs: "x", axis: "y", words: "The wall runs along X; it is Y that rings." },
     { runs: "y", axis: "x", words: "The wall runs along Y; it is X that rings." },
@@ -42,7 +44,7 @@ const capture = (procedure: string, found: object, more = {}) =>
     taken_by: "Wen",
     context: {},
     data_name: "",
-    found: { advice: [], warnings: [], ...found },
+    found: { procedure, advice: [], warnings: [], ...found },
     ...more,
   }) as unknown as Schemas["CaptureOut"];
 const SHAPERS = [
@@ -66,74 +68,176 @@ const SHAPERS = [
   },
 ] as unknown as Schemas["Shaped"][];
 
-describe("the catalogue", () => {
-  it("has every question once, in a known group, with a path", () => {
-    expect(new Set(CATALOG.map((e) => e.procedure)).size).toBe(CATALOG.length);
-    for (const e of CATALOG) {
-      expect(GROUPS).toContain(e.group);
-      expect(e.path(3, "x")).toMatch(/^\/bench\/3\//);
-      expect(e.question("x").length).toBeGreaterThan(10);
-      for (const i of e.instrument.split(" or ")) expect(INSTRUMENTS).toContain(i);
-    }
+const asked = (name: string, more: Partial<Asked> = {}): Asked => ({
+  name,
+  title: name,
+  unit: "mm",
+  hint: "",
+  kind: "figure",
+  choices: [],
+  low: 0,
+  high: 1000,
+  above: false,
+  when: null,
+  when_is: [],
+  optional: false,
+  more: false,
+  value: null,
+  origin: null,
+  ...more,
+});
+const page = (procedure: string, place: string, more: Partial<Page> = {}): Page =>
+  ({
+    procedure,
+    place,
+    card: {
+      question: "?",
+      heading: `about ${procedure} at ${place.toUpperCase()}`,
+      how: ["Do this."],
+      caution: "Hands out.",
+      state: "unplugged",
+      minutes: 6,
+      needs: ["spring scale", "rule"],
+      notes: [],
+    },
+    fields: [],
+    readings: null,
+    program: null,
+    columns: [],
+    data: null,
+    live: null,
+    photo: [],
+    by_wall: false,
+    rounds: false,
+    practice: null,
+    instruments: [],
+    next: null,
+    ...more,
+  }) as Page;
+const column = (name: string, title: string, unit = "mm") => ({
+  name,
+  title,
+  unit,
+  low: 0,
+  high: 500,
+  above: false,
+  expect: [],
+});
+/** The page of a measurement, drawn as text. */
+const opened = (p: Page, more: [unknown[], unknown][] = [], b: Bench = bench) =>
+  draw(<BenchPage />, [[["bench", 1], b], [["bench-page", 1, p.procedure, p.place, null], p], ...more], {
+    path: `/bench/1/${p.procedure}/${p.place}`,
+    route: "/bench/:id/:procedure/:place",
   });
-  it("offers diagonals where belts cross, and no layer shift where no motor makes an axis", () => {
-    const shake = CATALOG.find((e) => e.procedure === "resonance")!;
-    expect(shake.places(bench)).toEqual(["x", "y", "a", "b"]);
-    expect(shake.places({ ...bench, kinematics: "delta" })).toEqual(["x", "y"]);
-    const shift = CATALOG.find((e) => e.procedure === "layer-shift")!;
-    expect(shift.places({ ...bench, kinematics: "delta" })).toEqual([]);
+
+describe("what a measurement asks for", () => {
+  const span = asked("span_mm", { title: "Free span", value: 285, origin: "model", hint: "Pulley to clamp." });
+  const way = asked("way", {
+    kind: "choice",
+    choices: [
+      { value: "driver", label: "At the driver", hint: "" },
+      { value: "stored", label: "Stored", hint: "" },
+    ],
+    value: "driver",
+    origin: "typical",
+  });
+  const volts = asked("volts", { title: "Reference", unit: "V", when: "way", when_is: ["driver"], above: true });
+
+  it("stands with its value, its unit and where it is from", () => {
+    const text = opened(
+      page("belt-deflection", "x", { fields: [span, asked("limit", { value: 0.2, origin: "limit" })] }),
+    );
+    expect(text).toContain("Free span, mm");
+    expect(text).toContain("Pulley to clamp. From the model.");
+    expect(text).toContain("The workshop's limit.");
+    expect(text).toContain("About 6 min; unplugged; spring scale, rule.");
+  });
+  it("sends only what was typed, and nothing that a choice has ruled out", () => {
+    const fields = [span, way, volts];
+    expect(typedContext([span], {})).toEqual({});
+    expect(typedContext(fields, { span_mm: "300,5", volts: "0.8" })).toEqual({ span_mm: 300.5, volts: 0.8 });
+    expect(typedContext(fields, { way: "stored", volts: "0.8" })).toEqual({ way: "stored" });
+    expect(wanted(fields, { way: "stored" }).map((f) => f.name)).toEqual(["span_mm", "way"]);
+  });
+  it("refuses at its field what is missing or out of bounds", () => {
+    const at = (fields: Asked[], texts: Record<string, string>) => {
+      try {
+        typedContext(fields, texts);
+      } catch (e) {
+        return e as { field: string; message: string };
+      }
+      throw new Error("was not refused");
+    };
+    expect(at([way, volts], {}).field).toBe("volts");
+    expect(at([span], { span_mm: "" }).message).toBe("Free span: Pulley to clamp. Enter a figure.");
+    expect(at([span], { span_mm: "2o0" }).message).toContain("“2o0” is not a figure.");
+    expect(at([way, volts], { volts: "0" }).message).toBe("Reference must be more than 0 and at most 1000 V.");
+  });
+  it("leaves an optional figure out, and takes a band whole", () => {
+    expect(typedContext([asked("hot", { optional: true })], { hot: "" })).toEqual({});
+    const band = asked("target", { kind: "band", value: { low: 20, high: 50 }, origin: "typical" });
+    expect(standing(band, {}, "high")).toBe("50");
+    expect(typedContext([band], {})).toEqual({});
+    expect(typedContext([band], { "target.low": "25" })).toEqual({ target: { low: 25, high: 50 } });
+  });
+  it("knows about what a reading should be", () => {
+    const fields = [asked("before", { value: 120 }), asked("fed", { value: 100 })];
+    expect(expected(["before", "fed"], fields, {})).toBe(20);
+    expect(expected(["fed"], fields, { fed: "200" })).toBe(200);
+    expect(expected(["fed"], fields, { fed: "" })).toBeUndefined();
   });
 });
 
-describe("forms", () => {
-  it("take the drive that moves an axis, and start from its teeth and lead", () => {
-    expect(driveOf(bench, "x")).toBe(bench.machine.transmissions!.a);
-    expect(driveOf(bench, "e")).toBeNull();
-    const steps = FORMS.steps!.settings.find((s) => s.name === "steps_per_mm")!;
-    expect(steps.start!(undefined, bench, "x")).toBe("80");
-    expect(steps.start!(undefined, bench, "z")).toBe("400");
-    expect(steps.start!(undefined, bench, "e")).toBe("");
+describe("readings go where the core takes them", () => {
+  const rows = [{ measured_mm: 99.5 }, { measured_mm: 99.6 }];
+  const readings = (more: object) => ({
+    field: "measured_mm",
+    plain: true,
+    columns: [column("measured_mm", "Measured")],
+    least: 1,
+    most: 40,
+    ...more,
   });
-  it("send what the core's contexts ask for", () => {
-    const sent = FORMS.steps!.context([{ measured_mm: 99.5 }], { commanded_mm: 100 }, "x", undefined, bench, {});
-    expect(sent).toMatchObject({ axis: "x", measured_mm: [99.5], commanded_mm: 100, transmission: BELT });
-    const shift = FORMS["layer-shift"]!.context([], { shifts: 2.4 }, "all", undefined, bench, { progressive: "yes" });
-    expect(shift).toMatchObject({ shifts: 2, progressive: true, drivers_changed: false, kinematics: "corexy" });
-    expect(shift).toHaveProperty("axis", undefined);
+  it("a plain list, rows of a list, rows of a table by its plan", () => {
+    expect(asSent(page("steps", "x", { readings: readings({}) }), rows, [], []).context).toEqual({
+      measured_mm: [99.5, 99.6],
+    });
+    const listed = page("belt-deflection", "x", { readings: readings({ field: "readings", plain: false }) });
+    expect(asSent(listed, rows, [], []).context).toEqual({ readings: rows });
+    const table = page("backlash", "x", { readings: readings({ field: null, plain: false }) });
+    const planned = [{ row: { target_mm: 10, approach: "+" }, words: "" }];
+    expect(asSent(table, [{ reading_mm: 9.98 }], [], planned)).toEqual({
+      context: {},
+      rows: [{ target_mm: 10, approach: "+", reading_mm: 9.98 }],
+    });
+  });
+  it("a photograph adds its spacing to those that were counted", () => {
+    const p = page("ripple-source", "x", { readings: readings({ field: "observations", plain: false }) });
+    const photo = { row: { speed_mm_s: 80 }, spacing: q(1.8, 0.02, "mm"), wall: 3 };
+    expect(asSent(p, [{ speed_mm_s: 60 }], [photo], []).context).toEqual({
+      observations: [{ speed_mm_s: 60 }, { speed_mm_s: 80, spacing_mm: 1.8, u95_mm: 0.02 }],
+    });
+  });
+  it("a recording kept by an earlier version is sent in today's shape", () => {
+    const old = { id: "r1", place: "a", span_mm: 285 } as unknown as Parameters<typeof asSentNow>[0];
+    expect(asSentNow(old)).toEqual({ id: "r1", place: "a", context: { span_mm: 285 } });
+    const now = { id: "r1", place: "a", context: { span_mm: 280 } } as unknown as Parameters<typeof asSentNow>[0];
+    expect(asSentNow(now).context).toEqual({ span_mm: 280 });
+  });
+  it("a check that names a place which the bench lacks leads to what stands for it", () => {
+    const at = (places: string[]) => ({ places: places.map((place) => ({ place, label: "", question: "" })) }) as never;
+    expect(fitting(at(["x", "z1", "z2"]), "z")).toBe("z1");
+    expect(fitting(at(["x", "y"]), "y")).toBe("y");
+    expect(fitting(at(["x", "y"]), "t1")).toBe("x");
   });
 });
 
 describe("a wall shows the axis across it", () => {
-  const where = (place: string) => ({ path: `/b/1/ringing-print/${place}`, route: "/b/:id/:procedure/:place" });
-  const known: [unknown[], unknown][] = [[["bench", 1], bench]];
   it("asks which wall, and says which axis that is", () => {
-    const text = draw(<ReadingsBench />, known, where("y"));
+    const text = opened(page("ringing-print", "y", { by_wall: true }));
     expect(text).toContain("Which wall carries the ripples?");
     expect(text).toContain("The wall runs along X; it is Y that rings.");
     expect(text).not.toContain("it is X that rings");
-  });
-  it("sends the wall, never an axis", () => {
-    const sent = FORMS["ringing-print"]!.context([{ count: 4 }], {}, "x", undefined, bench, {});
-    expect(sent).toEqual({ ripples: [{ count: 4 }], wall_runs: "y", kinematics: "corexy" });
-  });
-});
-
-describe("a motor's current", () => {
-  it("is told what shares the driver, and how it is wired", () => {
-    const form = FORMS["motor-current"]!;
-    const sent = (choice: string) =>
-      form.context([], { stored_rms_a: 1.2 }, "z", undefined, bench, { motors_on_driver: choice });
-    expect(sent("1")).toMatchObject({ motors_on_driver: 1, stored_rms_a: 1.2 });
-    expect(sent("2")).toMatchObject({ motors_on_driver: 2, wiring: "parallel" });
-    expect(sent("2s")).toMatchObject({ motors_on_driver: 2, wiring: "series" });
-  });
-  it("asks for the stored value or for the reference, not for both", () => {
-    const text = draw(<ReadingsBench />, [[["bench", 1], bench]], {
-      path: "/b/1/motor-current/x",
-      route: "/b/:id/:procedure/:place",
-    });
-    expect(text).toContain("Reference, V");
-    expect(text).not.toContain("Stored current, A");
   });
 });
 
@@ -236,7 +340,7 @@ describe("resonance", () => {
       resampled: true,
     },
   } as unknown as Schemas["ResonanceResult"];
-  const at = { path: "/bench/1/resonance/x", route: "/bench/:id/resonance/:place" };
+  const shake = page("resonance", "x", { data: "csv", live: "accelerometer", practice: "record" });
   const last = {
     procedure: "resonance",
     place: "x",
@@ -247,18 +351,20 @@ describe("resonance", () => {
   };
 
   it("asks how to shake, and says what comes before", () => {
-    const text = draw(<ResonanceBench />, [[["bench", 1], bench]], at);
+    const card = { ...shake.card, notes: ["Play and drag come first."] };
+    const text = opened({ ...shake, card });
     expect(text).toContain("Shake the simulated machine");
+    expect(text).toContain("Before you believe it");
     expect(text).toContain("Play and drag come first");
+    expect(text).toContain("diagonal A");
     expect(text).toContain("Take care.");
   });
   it("shows the last record's figures, quality and plots", () => {
     const known: [unknown[], unknown][] = [
-      [["bench", 1], { ...bench, last: [last] }],
       [["capture", "c1"], capture("resonance", found)],
       [["overlay", "c1"], { earlier: [], baseline: null, other: null }],
     ];
-    const text = draw(<ResonanceBench />, known, at);
+    const text = opened(shake, known, { ...bench, last: [last] } as unknown as Bench);
     expect(text).toContain("Rings at 45.00 Hz ± 0.20");
     expect(text).toContain("20 s at 1600 samples a second, 41 dB over the noise");
     expect(text).toContain(", 1 gap.");
@@ -275,11 +381,7 @@ describe("resonance", () => {
       },
       { verdict: "cannot_tell" },
     );
-    const known: [unknown[], unknown][] = [
-      [["bench", 1], { ...bench, last: [last] }],
-      [["capture", "c1"], refused],
-    ];
-    const text = draw(<ResonanceBench />, known, at);
+    const text = opened(shake, [[["capture", "c1"], refused]], { ...bench, last: [last] } as unknown as Bench);
     expect(text).toContain("No shaper is advised.");
     expect(text).toContain("It is loose.");
     expect(text).not.toContain("Rings at");
@@ -294,9 +396,9 @@ describe("resonance", () => {
 
 describe("reversal", () => {
   it("asks in the order in which the program stops: up with +, down with -", () => {
-    const plan = order(100, 2, 3, 2);
-    expect(plan.length).toBe(12);
-    expect(plan.slice(0, 6).map((p) => `${p.target_mm}${p.approach}`)).toEqual([
+    const stops = plan({ start_mm: 100, step_mm: 2, targets: 3, cycles: 2 });
+    expect(stops.length).toBe(12);
+    expect(stops.slice(0, 6).map((p) => `${p.row.target_mm}${p.row.approach}`)).toEqual([
       "100+",
       "102+",
       "104+",
@@ -306,10 +408,20 @@ describe("reversal", () => {
     ]);
   });
   it("names the reading it wants, and has the moves to take along", () => {
-    const text = draw(<ReversalBench />, [[["bench", 1], bench]], {
-      path: "/bench/1/backlash/x",
-      route: "/bench/:id/backlash/:place",
-    });
+    const program = [
+      asked("start_mm", { value: 100 }),
+      asked("step_mm", { value: 2 }),
+      asked("targets", { value: 5 }),
+      asked("cycles", { value: 5 }),
+    ];
+    const text = opened(
+      page("backlash", "x", {
+        data: "csv",
+        columns: ["target_mm", "approach", "reading_mm"],
+        program,
+        readings: { field: null, plain: false, columns: [column("reading_mm", "Indicator")], least: 1, most: 2000 },
+      }),
+    );
     expect(text).toContain("Now 100 mm, from below (+)");
     expect(text).toContain("reading 1 of 50");
     expect(text).toContain("The moves as G-code");
@@ -327,8 +439,8 @@ describe("reversal", () => {
     const found = {
       reversal_value: q(0.04, 0.01, "mm"),
       per_target: [row(20), row(25)],
-    } as unknown as Schemas["BacklashResult"];
-    const text = draw(<ReversalPlot found={found} />);
+    };
+    const text = draw(<ReversalResult capture={capture("backlash", found)} bench={bench} query="" />);
     expect(text).toContain("from below (+)");
     expect(text).toContain("20 25");
   });
@@ -389,15 +501,36 @@ it("an answer carries its figure, advice, doubts, the next measurement and its f
     ],
     warnings: [{ code: "few_targets", message: "Few targets." }],
   });
-  const text = draw(<Answer capture={c} bench={bench} query="" />);
+  const text = draw(
+    <Answer
+      capture={c}
+      bench={bench}
+      query=""
+      next={{ procedure: "resonance", place: "x", short: "Shake it", why: "Play shows there, too." }}
+    />,
+  );
   for (const part of [
     "Short by 0.090 mm ± 0.010",
     "The limit is typical.",
     "Do next. Look at the grub screw.",
     "Then. Then at the nut.",
     "Note. Few targets.",
-    "Then measure.",
+    "Then measure. Play shows there, too. Shake it",
     "Result as JSON",
   ])
     expect(text).toContain(part);
+});
+
+it("every drawing in its folder is found by the name of its procedure", () => {
+  for (const name of [
+    "resonance",
+    "backlash",
+    "ripple-source",
+    "layer-shift",
+    "steps",
+    "ringing-print",
+    "motor-current",
+  ])
+    expect(drawingOf(name).Result, name).toBeTypeOf("function");
+  expect(drawingOf("belt-tracking")).toEqual({});
 });

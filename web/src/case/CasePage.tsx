@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
+import { beltsPath } from "../bench/paths";
 import { Rounds } from "../bench/Rounds";
 import { Button, Caution, ErrorNote, Loading, useKey } from "../kit/bits";
 import { Sketch } from "../kit/Sketch";
@@ -91,9 +92,7 @@ function Next({ c, changed, onWhatIf }: { c: Case; changed: (c: Case) => void; o
         tools: picked.tools,
       }
     : c.step;
-  const bench = s.place
-    ? `/bench/${c.printer_id}/belts/${s.place}?case=${c.id}`
-    : `/bench/${c.printer_id}?case=${c.id}`;
+  const bench = s.place ? beltsPath(c.printer_id, s.place, `?case=${c.id}`) : `/bench/${c.printer_id}?case=${c.id}`;
   const act: { words: string; run: () => void } | null =
     s.kind === "take"
       ? { words: "Take it", run: () => take.mutate() }

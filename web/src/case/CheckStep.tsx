@@ -3,7 +3,8 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
-import { CATALOG } from "../bench/catalog";
+import { useBench } from "../bench/BenchStart";
+import { benchPath, fitting } from "../bench/paths";
 import { Button, ErrorNote, Field, INPUT, useKey } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 import { useFindings, useKnowledge } from "./knowledge";
@@ -20,6 +21,7 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
   const [swap, setSwap] = useState({ changed: "", same: "" });
   const [note, setNote] = useState("");
   const known = useKnowledge();
+  const bench = useBench(c.printer_id);
   const findings = useFindings();
   const check = known.data?.checks.find((k) => k.id === next.check);
   const send = useMutation({
@@ -70,16 +72,16 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
     onFocus: () => show(finding),
     onBlur: () => onWhatIf(null),
   });
-  const atBench = CATALOG.find((e) => e.procedure === check.procedure);
+  const atBench = bench.data?.entries.find((e) => e.procedure === check.procedure);
   return (
     <div className="grid gap-3 border-t border-hair pt-4">
       {atBench && next.axis ? (
         <p>
           <Link
-            to={`${atBench.path(c.printer_id, next.axis)}?case=${c.id}`}
+            to={benchPath(c.printer_id, atBench.procedure, fitting(atBench, next.axis), `?case=${c.id}`)}
             className="inline-flex min-h-12 items-center rounded-[3px] border border-line px-5 font-semibold no-underline hover:bg-well"
           >
-            Measure it at the bench: {atBench.instrument}
+            Measure it at the bench: {atBench.instruments.join(" or ")}
           </Link>{" "}
           What it finds comes into the weighing by itself.
         </p>

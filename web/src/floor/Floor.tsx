@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import { api, got, type Schemas } from "../api/client";
-import { CATALOG } from "../bench/catalog";
+import { beltsPath, benchPath } from "../bench/paths";
 import { Button, ErrorNote, Loading, useKey } from "../kit/bits";
 import { ConditionMark, FitnessWords } from "../kit/Condition";
 import { Sketch } from "../kit/Sketch";
@@ -103,8 +103,7 @@ function lead(w: Schemas["Wanted"]): string {
   if (w.case_id) return `/cases/${w.case_id}`;
   if (w.kind === "instrument") return "/workshop";
   if (w.kind === "look") return `/machines/${w.printer_id}`;
-  const entry = CATALOG.find((e) => e.procedure === w.procedure);
-  return entry ? entry.path(w.printer_id!, w.place!) : `/bench/${w.printer_id}/belts/${w.place}`;
+  return w.procedure ? benchPath(w.printer_id!, w.procedure, w.place!) : beltsPath(w.printer_id!, w.place!);
 }
 
 function Wanted({ wanted }: { wanted: Schemas["Wanted"][] }) {

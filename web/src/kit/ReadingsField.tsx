@@ -8,8 +8,17 @@ import { Button } from "./bits";
 import { oddOne, parseFigure, typedWrong } from "./figures";
 
 /** ``expect``: about what a reading should be, where it is known; what is off by ten or an inch from it is asked about. */
-export type Column = { name: string; label: string; unit: string; min?: number; max?: number; expect?: number };
-export type Row = Record<string, number>;
+export type Column = {
+  name: string;
+  label: string;
+  unit: string;
+  min?: number | null;
+  max?: number | null;
+  /** `min` itself is too low. */
+  above?: boolean;
+  expect?: number;
+};
+export type Row = Record<string, number | string>;
 
 type Props = {
   columns: Column[];
@@ -20,6 +29,8 @@ type Props = {
   /** Whether all rows are readings of one thing: then their spread is shown and an odd one marked. */
   steady?: boolean;
 };
+
+const named = (c: Column) => (c.unit ? `${c.label}, ${c.unit}` : c.label);
 
 export function ReadingsField({ columns, rows, onChange, watch, most = 40, steady = true }: Props) {
   const [partial, setPartial] = useState<number[]>([]);
@@ -38,17 +49,18 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
     begun.current = true;
   }, [partial.length, rows.length]);
   const column = columns[partial.length]!;
-  const watched = rows.map((r) => r[watch ?? columns[0]!.name]!);
+  const watched = rows.map((r) => Number(r[watch ?? columns[0]!.name]));
   const odd = steady && (columns.length === 1 || watch) ? oddOne(watched) : null;
 
   function enter() {
     const value = parseFigure(text);
     if (value === null) return setError(text.trim() ? `“${text.trim()}” is not a figure.` : "Type a figure.");
-    if ((column.min != null && value < column.min) || (column.max != null && value > column.max))
+    const low = column.min != null && (column.above ? value <= column.min : value < column.min);
+    if (low || (column.max != null && value > column.max))
       return setError(
         `${column.label} must lie between ${column.min ?? "−∞"} and ${column.max ?? "∞"} ${column.unit}.`,
       );
-    const others = rows.map((r) => r[column.name]!).sort((a, b) => a - b);
+    const others = rows.map((r) => Number(r[column.name])).sort((a, b) => a - b);
     const usual = column.expect ?? others[Math.floor(others.length / 2)];
     const odd = usual === undefined ? null : typedWrong(value, usual);
     if (odd && asked !== text.trim()) {
@@ -84,7 +96,7 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
             </th>
             {columns.map((c) => (
               <th key={c.name} className="font-semibold" scope="col">
-                {c.label}, {c.unit}
+                {named(c)}
               </th>
             ))}
             <th scope="col">
@@ -143,7 +155,7 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
                       ref={input}
                       inputMode="decimal"
                       autoComplete="off"
-                      aria-label={`${c.label} in ${c.unit}, reading ${rows.length + 1}`}
+                      aria-label={`${c.label}${c.unit ? ` in ${c.unit}` : ""}, reading ${rows.length + 1}`}
                       aria-invalid={error !== ""}
                       value={text}
                       onChange={(e) => setText(e.target.value)}

@@ -65,7 +65,11 @@ export function Field({ label, hint, error, children }: FieldProps) {
       </label>
       {children(id, note ? `${id}-note` : undefined)}
       {note ? (
-        <p id={`${id}-note`} className={`text-[15px] ${error ? "font-semibold text-failed" : "text-ink2"}`}>
+        <p
+          id={`${id}-note`}
+          role={error ? "alert" : undefined}
+          className={`text-[15px] ${error ? "font-semibold text-failed" : "text-ink2"}`}
+        >
           {note}
         </p>
       ) : null}

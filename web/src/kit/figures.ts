@@ -41,6 +41,11 @@ export function sentence(q: Quantity, p: Preferences): string {
   return `${s.value}${s.pm ? ` ± ${s.pm}` : ""}${s.unit ? ` ${s.unit}` : ""}`;
 }
 
+/** A chance, which is never certain. */
+export function percent(p: number): string {
+  return p > 0.99 ? "99 %" : p < 0.01 ? "< 1 %" : `${Math.round(100 * p)} %`;
+}
+
 /** Turns as said at the bench: to the nearest eighth. */
 export function turns(value: number): string {
   const eighths = Math.max(1, Math.round(Math.abs(value) * 8));

@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, newKey, type Schemas, send } from "../api/client";
-import { CATALOG } from "../bench/catalog";
+import { beltsPath, benchPath } from "../bench/paths";
 import { KINEMATICS } from "../floor/Floor";
 import { Button, Caution, Choices, ErrorNote, Field, INPUT, Loading } from "../kit/bits";
 import { ConditionMark, FitnessWords } from "../kit/Condition";
@@ -51,7 +51,7 @@ export function Machine() {
           <div className="flex flex-wrap gap-3">
             <Button
               next={!p.looks.length}
-              onClick={() => go(`/bench/${p.id}${chosen ? `/belts/${chosen.place}` : ""}`)}
+              onClick={() => go(chosen ? beltsPath(p.id, chosen.place) : `/bench/${p.id}`)}
             >
               {chosen ? `Measure belt ${chosen.place.toUpperCase()}` : "Measure"}
             </Button>
@@ -89,22 +89,19 @@ function Doubts({ printer }: { printer: Schemas["PrinterOut"] }) {
     <section className="sheet">
       <h2>In doubt</h2>
       <ul className="rows">
-        {rows.map((d) => {
-          const entry = CATALOG.find((e) => e.procedure === d.procedure);
-          return (
-            <li key={`${d.place}${d.procedure}`} className="grid gap-1 py-2">
-              <p>
-                <b>{entry ? entry.question(d.place) : d.place.toUpperCase()}</b>
-                <span className="block text-[16px] text-ink2">{d.why}</span>
-              </p>
-              {entry ? (
-                <Link to={entry.path(printer.id, d.place)} className="min-h-11 py-2">
-                  Measure it again
-                </Link>
-              ) : null}
-            </li>
-          );
-        })}
+        {rows.map((d) => (
+          <li key={`${d.place}${d.procedure}`} className="grid gap-1 py-2">
+            <p>
+              <b>{d.question}</b>
+              <span className="block text-[16px] text-ink2">{d.why}</span>
+            </p>
+            {d.procedure ? (
+              <Link to={benchPath(printer.id, d.procedure, d.place)} className="min-h-11 py-2">
+                Measure it again
+              </Link>
+            ) : null}
+          </li>
+        ))}
       </ul>
     </section>
   );
@@ -175,7 +172,7 @@ function Belts({
                   />
                 </div>
               ) : (
-                <Link to={`/bench/${printer.id}/belts/${x.place}`}>Pluck it: three minutes</Link>
+                <Link to={beltsPath(printer.id, x.place)}>Pluck it: six minutes</Link>
               )}
             </li>
           );

@@ -1,9 +1,10 @@
 /** The measured spacing beside what each source would give on this machine, on one ladder of lengths. */
 import { scaleLog } from "d3-scale";
 import { useRef } from "react";
-import type { Schemas } from "../api/client";
-import { SaveLinks } from "../kit/SaveLinks";
-import { percent } from "./ShiftRulers";
+import type { Schemas } from "../../api/client";
+import { percent } from "../../kit/figures";
+import { SaveLinks } from "../../kit/SaveLinks";
+import type { Bench, Found, Shown } from "../drawing";
 
 const W = 600;
 const TOP = 30;
@@ -101,4 +102,29 @@ export function Ladder({ found }: { found: Schemas["RippleSourceResult"] }) {
       </p>
     </figure>
   );
+}
+
+const FAMILY = {
+  timed: "It is timed: the spacing grows with speed",
+  geometric: "It is a length: the spacing stays",
+  open: "Both families stay open",
+};
+
+export const goesOn = "Add another wall";
+
+export function title(found: Found): string | undefined {
+  return found.procedure === "ripple-source" ? FAMILY[found.family] : undefined;
+}
+
+export function sketch(place: string): { wall?: "x" | "y" } {
+  return { wall: place === "x" || place === "y" ? place : undefined };
+}
+
+export function Before({ bench, place }: { bench: Bench; place: string }) {
+  const wall = bench.walls.find((w) => w.runs === place);
+  return wall ? <p className="text-[17px]">{wall.words} Teeth and turns belong to the drive along it.</p> : null;
+}
+
+export function Result({ capture }: Shown) {
+  return capture.found.procedure === "ripple-source" ? <Ladder found={capture.found} /> : null;
 }

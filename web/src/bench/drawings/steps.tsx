@@ -1,11 +1,12 @@
 /** After a travel test: theory beside it, the script, and the ledger with its way back. */
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import type { Schemas } from "../api/client";
-import { api, got } from "../api/client";
-import { Button, ErrorNote } from "../kit/bits";
-import { sentence } from "../kit/figures";
-import { Ledger } from "../machine/Ledger";
-import { useMe } from "../session/me";
+import type { Schemas } from "../../api/client";
+import { api, got } from "../../api/client";
+import { Button, ErrorNote } from "../../kit/bits";
+import { sentence } from "../../kit/figures";
+import { Ledger } from "../../machine/Ledger";
+import { useMe } from "../../session/me";
+import type { Shown } from "../drawing";
 
 type Found = Schemas["StepsResult"];
 
@@ -84,4 +85,10 @@ export function StepsAfter({
       <Ledger printerId={bench.printer_id} name={`steps_${axis}`} />
     </div>
   );
+}
+
+export function Result({ capture, bench }: Shown) {
+  return capture.found.procedure === "steps" ? (
+    <StepsAfter capture={capture} found={capture.found} bench={bench} />
+  ) : null;
 }

@@ -1,8 +1,10 @@
 /** A layer's step in the motors' own units: on a rule of whole teeth and whole four-step cycles, and what explains it. */
 import { scaleLinear } from "d3-scale";
 import { useRef } from "react";
-import type { Schemas } from "../api/client";
-import { SaveLinks } from "../kit/SaveLinks";
+import type { Schemas } from "../../api/client";
+import { percent } from "../../kit/figures";
+import { SaveLinks } from "../../kit/SaveLinks";
+import type { Found as AnyFound, Shown } from "../drawing";
 
 type Found = Schemas["LayerShiftResult"];
 const W = 560;
@@ -97,6 +99,20 @@ export function ShiftRulers({ found }: { found: Found }) {
   );
 }
 
-export function percent(p: number): string {
-  return p > 0.99 ? "99 %" : p < 0.01 ? "< 1 %" : `${Math.round(100 * p)} %`;
+const LIKELIEST: Record<string, string> = {
+  tooth_jump: "Most likely the belt jumped a tooth",
+  lost_cycles: "Most likely the motor stalled",
+  pulley_slip: "Most likely a pulley slips on its shaft",
+  part_moved: "Most likely the part came loose",
+  resolution_mismatch: "Most likely the microsteps do not match",
+};
+
+export function title(found: AnyFound): string | undefined {
+  return found.procedure === "layer-shift" && found.mechanisms[0]
+    ? LIKELIEST[found.mechanisms[0].mechanism]
+    : undefined;
+}
+
+export function Result({ capture }: Shown) {
+  return capture.found.procedure === "layer-shift" ? <ShiftRulers found={capture.found} /> : null;
 }

@@ -1,13 +1,15 @@
 /** Deviation at each target, from below and from above: their distance is the play. */
 import { scaleLinear } from "d3-scale";
 import { useRef } from "react";
-import type { Schemas } from "../api/client";
-import { SaveLinks } from "../kit/SaveLinks";
+import type { Schemas } from "../../api/client";
+import type { Row } from "../../kit/ReadingsField";
+import { SaveLinks } from "../../kit/SaveLinks";
+import type { Planned, Shown } from "../drawing";
 
 const W = 560;
 
 /** Readings as they come in, so that a slip is seen at once: each deviation at its target, from which side. */
-export function ReversalLive({ readings }: { readings: Schemas["ReversalReading"][] }) {
+function ReversalLive({ readings }: { readings: Schemas["Reversal"][] }) {
   if (readings.length < 2) return null;
   const off = readings.map((r) => r.reading_mm - r.target_mm);
   const reach = Math.max(0.01, ...off.map(Math.abs)) * 1.2;
@@ -119,4 +121,29 @@ export function ReversalPlot({ found }: { found: Schemas["BacklashResult"] }) {
       <SaveLinks svg={svg} name="reversal" />
     </figure>
   );
+}
+
+/** Targets and sides in the order in which the program stops at them: up through all (+), then down (−). */
+export function plan(moves: Record<string, number>): Planned[] {
+  const whole = (name: string) => Math.min(20, Math.max(1, Math.round(moves[name] ?? 1)));
+  const { start_mm = 0, step_mm = 1 } = moves;
+  const up = Array.from({ length: whole("targets") }, (_, i) => Number((start_mm + i * step_mm).toFixed(4)));
+  const at = (target_mm: number, approach: "+" | "-"): Planned => ({
+    row: { target_mm, approach },
+    words: `${target_mm} mm, from ${approach === "+" ? "below (+)" : "above (−)"}`,
+  });
+  const cycle = [...up.map((t) => at(t, "+")), ...[...up].reverse().map((t) => at(t, "-"))];
+  return Array.from({ length: whole("cycles") }, () => cycle).flat();
+}
+
+export function sketch() {
+  return { note: "Indicator on the head" };
+}
+
+export function Live({ rows }: { rows: Row[] }) {
+  return <ReversalLive readings={rows as unknown as Schemas["Reversal"][]} />;
+}
+
+export function Result({ capture }: Shown) {
+  return capture.found.procedure === "backlash" ? <ReversalPlot found={capture.found} /> : null;
 }

@@ -1,0 +1,172 @@
+"""Taking a measurement: what is known of the machine completes what was typed, and what the core refuses is not kept."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import TYPE_CHECKING, Any
+from uuid import UUID
+
+from django.conf import settings
+from django.db import IntegrityError, transaction
+from django.utils import timezone
+from kestov_core import procedures
+from kestov_core.asking import InstrumentFacts, Known, LimitSource, fill, limits_named
+from kestov_core.procedures.base import Procedure
+from kestov_core.quantities import Limits
+from kestov_core.simulator.machine import SimMachine
+from people.clock import now
+from people.models import User
+from people.refusals import Refused
+from workshop.models import Instrument, Limit, Printer
+
+from .models import Capture, Result, StoredValue
+from .rounds import current_round
+
+if TYPE_CHECKING:
+    from cases.models import Case
+
+
+@dataclass
+class Taken:
+    """What goes with a measurement. ``id`` is made by who sends it: sent twice it makes one capture."""
+
+    id: UUID
+    place: str
+    source: str
+    typed: Mapping[str, Any] = field(default_factory=dict)
+    rows: Sequence[Mapping[str, Any]] | None = None
+    data: bytes | None = None
+    data_name: str = ""
+    instrument: Instrument | None = None
+    circumstances: Mapping[str, Any] = field(default_factory=dict)
+    supersedes: UUID | None = None
+    taken_at: datetime | None = None
+
+
+def measuring() -> list[Procedure]:
+    """The procedures that measure something on a machine, in the order of the bench."""
+    from kestov_core import knowledge
+
+    return [procedures.get(name) for name in knowledge.cards()]
+
+
+def limits() -> dict[str, LimitSource]:
+    """What the limits table may hold, by name: every limit that some procedure takes from it."""
+    return {s.what: s for name in procedures.names() for s in limits_named(procedures.get(name).context)}
+
+
+def procedure_at(printer: Printer, name: str, place: str) -> Procedure:
+    """A procedure that this machine has at that place; refused otherwise."""
+    procedure = procedures.get(name)
+    if place not in procedure.places(printer.model.motion()):
+        what = f"no {procedure.measures} “{place}”" if procedure.measures else f"nothing at “{place}”"
+        raise Refused(422, "out_of_range", f"{printer.name} has {what} for {procedure.title.lower()}.", "place")
+    return procedure
+
+
+def known_of(printer: Printer, procedure: Procedure, place: str, instrument: Instrument | None = None) -> Known:
+    """What is known of a machine when something is measured there: its model, the limits, the ledger, earlier measurements."""
+    mine = Capture.objects.filter(printer=printer, superseded_by__isnull=True).defer("data")
+    last = mine.filter(procedure=procedure.name, place=place).first()
+
+    def measured(name: str, at: str) -> Mapping[str, Any] | None:
+        newest = mine.filter(procedure=name, place=at).prefetch_related("results")[:20]
+        believed = (r for c in newest if (r := c.latest()) is not None and r.verdict != "cannot_tell")
+        found: Result | None = next(believed, None)
+        return None if found is None else found.found
+
+    ledger: dict[str, float] = {}
+    for row in StoredValue.objects.filter(printer=printer, name__endswith=f"_{place}"):
+        ledger.setdefault(row.name, row.value)
+    return Known(
+        description=printer.model.motion(),
+        place=place,
+        limits={
+            (x.what, x.place): Limits(low=x.low, high=x.high) for x in Limit.objects.filter(model=printer.model_id)
+        },
+        instrument=None
+        if instrument is None
+        else InstrumentFacts(instrument.name, instrument.unit, instrument.resolution, instrument.u95),
+        stored=ledger,
+        last={} if last is None else last.context,
+        measured=measured,
+        mains_hz=settings.MAINS_HZ,
+    )
+
+
+def take(printer: Printer, name: str, user: User, taken: Taken, case: Case | None = None) -> Capture:
+    """Keep a capture and compute it, in one transaction: what the core refuses (its `BadInput`) is not kept.
+
+    ``case``: an open case of this machine, locked by who calls.
+    """
+    kept = Capture.objects.filter(pk=taken.id).first()
+    if kept is not None:
+        if kept.printer_id != printer.pk or kept.taken_by_id != user.pk:
+            raise Refused(409, "key_reused", "Another capture already has this id.", "id")
+        return kept
+    procedure = procedure_at(printer, name, taken.place)
+    context = fill(procedure.context, taken.typed, known_of(printer, procedure, taken.place, taken.instrument))
+    # Where the context itself says what was measured, that is its place.
+    place = procedure.place_of(procedures.parse(procedure.context, context)) or taken.place
+    data, data_name = taken.data, taken.data_name
+    if taken.rows is not None:
+        data, data_name = procedures.as_table(procedure, taken.rows), "typed.csv"
+    moment = now()
+    taken_at = taken.taken_at or moment
+    if timezone.is_naive(taken_at) or taken_at > moment:
+        taken_at = moment
+    capture = Capture(
+        id=taken.id,
+        printer=printer,
+        place=place,
+        procedure=name,
+        context=context,
+        source=taken.source,
+        circumstances=dict(taken.circumstances),
+        instrument=taken.instrument,
+        taken_at=taken_at,
+        taken_by=user,
+        case=case,
+        round=current_round(printer, place, case) if procedure.rounds or procedure.gives == "tension" else 1,
+        supersedes=Capture.objects.filter(pk=taken.supersedes, printer=printer).first() if taken.supersedes else None,
+    )
+    if data is not None:
+        capture.put(data, data_name)
+    try:
+        with transaction.atomic():
+            capture.save(force_insert=True)
+            capture.compute()
+    except IntegrityError as e:
+        raise Refused(409, "twice_at_once", "This capture is just being kept. Try again in a moment.", "id") from e
+    return capture
+
+
+def simulated(printer: Printer) -> SimMachine:
+    """The true state of a simulated machine; refused for a real one."""
+    if printer.simulated is None:
+        raise Refused(409, "not_simulated", "This is a real machine: measure it, or load a file.")
+    return SimMachine.model_validate(printer.simulated)
+
+
+def take_from_stand_in(
+    printer_id: int, name: str, user: User, taken: Taken, how: Mapping[str, Any], case: Case | None = None
+) -> Capture:
+    """Let the simulated instruments of a simulated machine measure it; measuring may leave the machine otherwise."""
+    printer = Printer.objects.select_for_update(of=("self",)).select_related("model").get(pk=printer_id)
+    kept = Capture.objects.filter(pk=taken.id, printer=printer, taken_by=user).first()
+    if kept is not None:
+        return kept
+    machine = simulated(printer)
+    procedure = procedure_at(printer, name, taken.place)
+    if procedure.stand_in is None:
+        raise Refused(422, "out_of_range", f"There is no simulated instrument for {procedure.title.lower()}.", "place")
+    told = fill(procedure.context, taken.typed, known_of(printer, procedure, taken.place, taken.instrument))
+    got = procedure.stand_in(machine, taken.place, machine.seed, told | dict(how))
+    if got.machine is not None:
+        printer.simulated = got.machine.model_dump(mode="json")
+        printer.save(update_fields=["simulated"])
+    ending = procedure.data or "csv"
+    taken.data, taken.data_name, taken.typed = got.data, f"stand-in.{ending}", {**taken.typed, **got.told}
+    return take(printer, name, user, taken, case)

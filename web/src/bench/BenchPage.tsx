@@ -1,0 +1,476 @@
+/** One measurement at a place of a machine: made from its card, from what it asks for and where that is known. */
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, Navigate, useParams, useSearchParams } from "react-router";
+import { api, got } from "../api/client";
+import { Button, Caution, Choices, ErrorNote, Field, FilePick, INPUT, Loading, Steps, TABLES } from "../kit/bits";
+import { parseFigure, sentence } from "../kit/figures";
+import { ReadingsField, type Row } from "../kit/ReadingsField";
+import { Sketch } from "../kit/Sketch";
+import { useMe } from "../session/me";
+import { Answer, WayBack } from "./Answer";
+import { useBench } from "./BenchStart";
+import { type Bench, type Drawing, drawingOf, type Planned } from "./drawing";
+import { type Asked, Fields, type Texts } from "./Fields";
+import { InstrumentChoice, rememberedInstrument } from "./InstrumentChoice";
+import { Moves } from "./Moves";
+import { PhotoRuler } from "./PhotoRuler";
+import { beltsPath } from "./paths";
+import { expected, movesOf, type Page, type Taking, useTaking } from "./useTaking";
+
+const NO_PLAN: Planned[] = [];
+
+function usePage(id: number, procedure: string, place: string, instrument: number | null) {
+  return useQuery({
+    queryKey: ["bench-page", id, procedure, place, instrument],
+    // The page stays while another instrument's figures come.
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      got(
+        api.GET("/api/printers/{printer_id}/bench/{procedure}/{place}", {
+          params: { path: { printer_id: id, procedure, place }, query: { instrument_id: instrument } },
+        }),
+      ),
+  });
+}
+
+export function BenchPage() {
+  const params = useParams();
+  const [search] = useSearchParams();
+  const id = Number(params.id);
+  const { procedure = "", place = "" } = params;
+  const bench = useBench(id);
+  const page = usePage(id, procedure, place, null);
+  if (page.error)
+    return (
+      <div className="sheet grid max-w-xl gap-3">
+        <h1>There is no such measurement</h1>
+        <ErrorNote error={page.error} />
+        <Link to={`/bench/${id}`}>What can be measured here</Link>
+      </div>
+    );
+  if (!bench.data || !page.data)
+    return bench.error ? <ErrorNote error={bench.error} /> : <Loading what="the measurement" />;
+  if (page.data.rounds) return <Navigate to={beltsPath(id, place, search.size ? `?${search}` : "")} replace />;
+  return <Measure key={`${procedure}${place}`} id={id} asked={page.data} bench={bench.data} />;
+}
+
+function Measure({ id, asked, bench }: { id: number; asked: Page; bench: Bench }) {
+  const [search] = useSearchParams();
+  const client = useQueryClient();
+  const caseId = search.get("case") ? Number(search.get("case")) : null;
+  const query = caseId ? `?case=${caseId}` : "";
+  const drawing = drawingOf(asked.procedure);
+  const [instrument, setInstrument] = useState(() => rememberedInstrument(asked.instruments));
+  // Which wall is asked; what it shows is worked out and said.
+  const [wall, setWall] = useState(() => bench.walls.find((w) => w.axis === asked.place) ?? bench.walls[0]);
+  const place = asked.by_wall && wall ? wall.axis : asked.place;
+  const page = usePage(id, asked.procedure, place, instrument).data ?? asked;
+  const taking = useTaking({
+    id,
+    page,
+    caseId,
+    store: `readings-${id}-${asked.procedure}-${asked.place}`,
+    plan: (moves) => (page.program && drawing.plan ? drawing.plan(movesOf(page.program, moves)) : NO_PLAN),
+  });
+  const [anew, setAnew] = useState(false);
+  const last = bench.last.find((l) => l.procedure === page.procedure && l.place === place);
+  const asked_ = search.get("capture");
+  const lastId = drawing.opensWithLast && !anew && !taking.capture ? (asked_ ?? last?.capture_id ?? null) : null;
+  const before = useQuery({
+    queryKey: ["capture", lastId],
+    enabled: lastId !== null,
+    queryFn: () => got(api.GET("/api/captures/{capture_id}", { params: { path: { capture_id: lastId! } } })),
+  });
+  const capture = taking.capture ?? (lastId ? before.data : undefined);
+  const again = (
+    <Button
+      className="justify-self-start"
+      onClick={() => {
+        setAnew(true);
+        taking.again(drawing.goesOn !== undefined);
+        client.invalidateQueries({ queryKey: ["bench-page", id] });
+      }}
+    >
+      {drawing.goesOn ?? (page.live ? "Record again" : "Measure again")}
+    </Button>
+  );
+  const answer = capture ? (
+    <Answer capture={capture} bench={bench} query={query} next={page.next} drawing={drawing} />
+  ) : null;
+  if (capture && drawing.Beside)
+    return (
+      <div className="grid items-start gap-5 lg:grid-cols-[minmax(0,440px)_minmax(0,1fr)]">
+        <section className="sheet grid gap-3" aria-live="polite">
+          <p className="text-[17px] font-semibold">
+            {bench.printer}: {page.card.heading}
+          </p>
+          {answer}
+          {again}
+          <WayBack caseId={caseId} bench={bench} />
+        </section>
+        <drawing.Beside key={capture.id} capture={capture} bench={bench} query={query} />
+      </div>
+    );
+  if (lastId && !before.data && !before.error) return <Loading what="the last record" />;
+  return (
+    <div className="grid items-start gap-5 lg:grid-cols-2">
+      <section className="sheet grid gap-4">
+        <h1>
+          {bench.printer}: {page.card.heading}
+        </h1>
+        <How id={id} page={page} bench={bench} drawing={drawing} wall={page.by_wall ? (wall?.runs ?? null) : null} />
+        <Caution>{page.card.caution}</Caution>
+        {page.by_wall && wall ? (
+          <div className="grid gap-2">
+            <Choices
+              label="Which wall carries the ripples?"
+              options={bench.walls.map((w) => ({
+                value: w.runs,
+                label: w.runs === "x" ? "It runs left to right (X)" : "It runs front to back (Y)",
+              }))}
+              value={wall.runs}
+              onChange={(runs) => setWall(bench.walls.find((w) => w.runs === runs)!)}
+            />
+            <p className="text-[17px]">{wall.words}</p>
+          </div>
+        ) : null}
+        {drawing.Before && page.readings ? <drawing.Before bench={bench} place={place} query={query} /> : null}
+        <Given page={page} taking={taking} instrument={instrument} onInstrument={setInstrument} locked={!!capture} />
+        {capture ? (
+          again
+        ) : (
+          <Take id={id} page={page} bench={bench} taking={taking} drawing={drawing} instrument={instrument} />
+        )}
+      </section>
+      <section className={`sheet grid gap-4 ${capture ? "" : "lg:sticky lg:top-4"}`} aria-live="polite">
+        {answer ?? (
+          <>
+            <h2 className="!text-[19px] !text-ink">
+              {page.readings ? "Result" : page.data ? "Before you believe it" : "Result"}
+            </h2>
+            <Waiting page={page} taking={taking} drawing={drawing} />
+            {page.card.notes.map((words) => (
+              <p key={words}>{words}</p>
+            ))}
+            {drawing.Before && !page.readings ? <drawing.Before bench={bench} place={place} query={query} /> : null}
+          </>
+        )}
+        <WayBack caseId={caseId} bench={bench} />
+      </section>
+    </div>
+  );
+}
+
+/** How it is done: on the sketch, in steps, with what it takes. */
+function How({
+  id,
+  page,
+  bench,
+  drawing,
+  wall,
+}: {
+  id: number;
+  page: Page;
+  bench: Bench;
+  drawing: Drawing;
+  wall: "x" | "y" | null;
+}) {
+  const printer = useQuery({
+    queryKey: ["printer", id],
+    queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
+  });
+  const on = drawing.sketch?.(page.place) ?? {};
+  const belt = bench.belts.some((b) => b.place === page.place) && !wall && !on.wall;
+  return (
+    <>
+      <p className="text-[15px] text-ink2">
+        About {page.card.minutes} min; {page.card.state}; {page.card.needs.join(", ")}.
+      </p>
+      <div className="grid gap-4 sm:grid-cols-[160px_1fr]">
+        {printer.data ? (
+          <Sketch
+            description={printer.data.description}
+            lit={belt ? page.place : null}
+            note={on.note ?? page.card.how[0]}
+            plain={!belt}
+            wall={wall ?? on.wall ?? null}
+          />
+        ) : null}
+        <Steps lines={page.card.how} />
+      </div>
+    </>
+  );
+}
+
+type Parts = { page: Page; taking: Taking };
+
+/** The figures that are told, and the instrument they are read with. */
+function Given({
+  page,
+  taking,
+  instrument,
+  onInstrument,
+  locked,
+}: Parts & { instrument: number | null; onInstrument: (id: number | null) => void; locked: boolean }) {
+  return (
+    <div className="grid gap-3 sm:grid-cols-3">
+      <InstrumentChoice fitting={page.instruments} value={instrument} onChange={onInstrument} />
+      <Fields fields={page.fields.filter((f) => !f.more)} {...shared(page, taking, instrument)} locked={locked} />
+    </div>
+  );
+}
+
+const shared = (page: Page, taking: Taking, instrument: number | null) => ({
+  texts: taking.texts,
+  onText: taking.setText,
+  error: taking.error,
+  instrument: page.instruments.find((i) => i.id === instrument)?.name,
+});
+
+/** Under a fold: what is seldom told otherwise. What is refused there is not hidden by it. */
+function More({ page, taking, instrument }: Parts & { instrument: number | null }) {
+  const more = page.fields.filter((f) => f.more);
+  if (!more.length) return null;
+  return (
+    <details className="border-y border-hair py-2" open={more.some((f) => isAt(taking.error, f)) || undefined}>
+      <summary className="min-h-11 cursor-pointer py-2 font-semibold">What else counts, and where it is from</summary>
+      <div className="grid gap-3 py-2 sm:grid-cols-3">
+        <MoreFields all={page.fields} fields={more} {...shared(page, taking, instrument)} />
+      </div>
+    </details>
+  );
+}
+
+/** Fields under the fold may hang on a choice above it. */
+function MoreFields({ all, fields, ...rest }: { all: Asked[] } & Parameters<typeof Fields>[0]) {
+  const standingSo = fields.filter((f) => {
+    const other = all.find((o) => o.name === f.when);
+    return !other || f.when_is.includes(rest.texts[other.name] ?? String(other.value ?? ""));
+  });
+  return <Fields fields={standingSo} {...rest} />;
+}
+
+const isAt = (error: unknown, f: Asked) =>
+  error instanceof Error && "field" in error && String(error.field).split(".").includes(f.name);
+
+/** Readings typed row by row, photographed, from a file, from an instrument, or from a simulated machine. */
+function Take({
+  id,
+  page,
+  bench,
+  taking,
+  drawing,
+  instrument,
+}: Parts & { id: number; bench: Bench; drawing: Drawing; instrument: number | null }) {
+  const [byPhoto, setByPhoto] = useState(false);
+  const plan = page.program && drawing.plan ? drawing.plan(movesOf(page.program, taking.moves)) : null;
+  const seen = taking.rows.length + taking.photos.length;
+  const enough = !page.readings || (plan ? seen >= 4 : seen >= page.readings.least);
+  const onNetwork = page.live === "accelerometer" && page.instruments.some((i) => i.id === instrument && i.on_network);
+  const typed = page.readings !== null || page.data === null;
+  const simulated = page.practice === "record";
+  return (
+    <>
+      {page.photo.length ? (
+        <Choices
+          label="How is the spacing measured?"
+          options={[
+            { value: "count", label: "By counting" },
+            { value: "photo", label: "By photograph" },
+          ]}
+          value={byPhoto ? "photo" : "count"}
+          onChange={(v) => setByPhoto(v === "photo")}
+        />
+      ) : null}
+      {page.program ? (
+        <Moves
+          procedure={page.procedure}
+          axis={page.place}
+          program={page.program}
+          texts={taking.moves}
+          onText={taking.setMove}
+          open={plan !== null}
+        />
+      ) : null}
+      {byPhoto ? (
+        <ByPhoto id={id} page={page} bench={bench} taking={taking} />
+      ) : page.readings ? (
+        <Readings page={page} taking={taking} plan={plan} />
+      ) : null}
+      {taking.photos.length ? <Photos taking={taking} /> : null}
+      <More page={page} taking={taking} instrument={instrument} />
+      {page.fields.some((f) => isAt(taking.error, f)) ? null : <ErrorNote error={taking.error} />}
+      <div className="flex flex-wrap gap-3">
+        {typed ? (
+          <Button
+            next={enough && (!plan || seen >= plan.length)}
+            disabled={!enough || taking.busy}
+            onClick={() => taking.typed.mutate(instrument)}
+          >
+            Work it out
+          </Button>
+        ) : null}
+        {onNetwork ? (
+          <Button next disabled={taking.busy} onClick={() => taking.device.mutate({ from: "instrument", instrument })}>
+            Record 20 seconds
+          </Button>
+        ) : null}
+        {simulated ? (
+          <Button
+            next={!onNetwork}
+            disabled={taking.busy}
+            onClick={() => taking.device.mutate({ from: "stand-in", instrument: null })}
+          >
+            {page.live === "accelerometer" ? "Shake the simulated machine" : "Measure the simulated machine"}
+          </Button>
+        ) : null}
+        {page.data ? (
+          <FilePick
+            label={page.columns.length ? "Load a table" : "Load a file"}
+            accept={page.data === "csv" ? TABLES : "audio/*,.wav"}
+            next={!typed && !simulated && !onNetwork}
+            disabled={taking.busy}
+            onFile={(file) => taking.file.mutate({ file, instrument })}
+          />
+        ) : null}
+        {page.practice === "readings" && !byPhoto ? (
+          <Button disabled={taking.practice.isPending} onClick={() => taking.practice.mutate()}>
+            Read the simulated machine
+          </Button>
+        ) : null}
+      </div>
+      {taking.busy ? (
+        <p role="status" className="grid gap-1">
+          {taking.share !== null && taking.share < 1
+            ? `Sending: ${Math.round(100 * taking.share)} %`
+            : taking.recording
+              ? "Recording and working it out …"
+              : "Working it out …"}
+          {taking.share !== null ? (
+            <progress className="w-full" max={1} value={taking.share} aria-label="Sent so far" />
+          ) : null}
+        </p>
+      ) : null}
+    </>
+  );
+}
+
+function Readings({ page, taking, plan }: Parts & { plan: Planned[] | null }) {
+  const next = plan?.[taking.rows.length];
+  return (
+    <>
+      {plan ? (
+        <p className="text-[21px] font-semibold" aria-live="polite">
+          {next ? (
+            <>
+              Now {next.words},{" "}
+              <span className="font-normal text-ink2">
+                reading {taking.rows.length + 1} of {plan.length}
+              </span>
+            </>
+          ) : (
+            `All ${taking.rows.length} readings are in.`
+          )}
+        </p>
+      ) : null}
+      <ReadingsField
+        columns={page.readings!.columns.map((c) => ({
+          name: c.name,
+          label: c.title,
+          unit: c.unit,
+          min: c.low,
+          max: c.high,
+          above: c.above,
+          expect: expected(c.expect ?? [], page.fields, taking.texts),
+        }))}
+        rows={taking.rows}
+        onChange={taking.setRows}
+        most={plan?.length ?? page.readings!.most}
+        steady={!plan}
+      />
+    </>
+  );
+}
+
+function ByPhoto({ id, page, bench, taking }: Parts & { id: number; bench: Bench }) {
+  const columns = page.readings!.columns.filter((c) => page.photo.includes(c.name));
+  const [texts, setTexts] = useState<Texts>({});
+  const [error, setError] = useState("");
+  return (
+    <>
+      <div className="grid gap-3 sm:grid-cols-3">
+        {columns.map((c) => (
+          <Field key={c.name} label={`${c.title} of this wall, ${c.unit}`} error={error || undefined}>
+            {(fid, note) => (
+              <input
+                id={fid}
+                aria-describedby={note}
+                inputMode="decimal"
+                className={`${INPUT} font-mono`}
+                value={texts[c.name] ?? "80"}
+                onChange={(e) => setTexts({ ...texts, [c.name]: e.target.value })}
+              />
+            )}
+          </Field>
+        ))}
+      </div>
+      <PhotoRuler
+        printerId={id}
+        place={page.place}
+        simulated={bench.simulated}
+        onUse={(spacing, wall) => {
+          const row: Row = {};
+          for (const c of columns) {
+            const value = parseFigure(texts[c.name] ?? "80");
+            if (value === null || (c.low !== null && value <= c.low)) return setError("Enter a figure above 0.");
+            row[c.name] = value;
+          }
+          setError("");
+          taking.setPhotos((p) => [...p.filter((q) => q.wall !== wall), { row, spacing, wall }]);
+        }}
+      />
+    </>
+  );
+}
+
+function Photos({ taking }: { taking: Taking }) {
+  const me = useMe();
+  return (
+    <ul className="rows">
+      {taking.photos.map((p) => (
+        <li key={p.wall} className="flex items-center justify-between py-1">
+          <span>
+            Photographed at {Object.values(p.row).join(", ")} mm/s:{" "}
+            <b className="font-mono">{sentence(p.spacing, me)}</b>
+          </span>
+          <button
+            type="button"
+            className="min-h-11 underline"
+            onClick={() => taking.setPhotos(taking.photos.filter((q) => q !== p))}
+          >
+            take out
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** What there is to do before there is a result. */
+function Waiting({ page, taking, drawing }: Parts & { drawing: Drawing }) {
+  if (!page.readings) return page.data ? null : <p>Fill in the figures; it is worked out at once.</p>;
+  const seen = taking.rows.length + taking.photos.length;
+  const plan = page.program && drawing.plan ? drawing.plan(movesOf(page.program, taking.moves)) : NO_PLAN;
+  const rows = taking.rows.map((r, i) => ({ ...plan[i]?.row, ...r }));
+  return (
+    <>
+      {drawing.Live ? <drawing.Live rows={rows} /> : null}
+      <p>
+        {seen >= page.readings.least
+          ? "Ready to be worked out. More readings make it surer."
+          : `Enter ${page.readings.least === 1 ? "a reading" : `${page.readings.least} readings`} or more.`}
+      </p>
+    </>
+  );
+}

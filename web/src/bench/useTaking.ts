@@ -1,0 +1,156 @@
+/** Taking one measurement: what was typed and read so far, and sending it. What is typed outlives a reload. */
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { api, got, newKey, type Schemas, send, upload } from "../api/client";
+import { parseFigure } from "../kit/figures";
+import type { Row } from "../kit/ReadingsField";
+import type { Capture, Planned } from "./drawing";
+import { type Asked, standing, type Texts, typedContext } from "./Fields";
+
+export type Page = Schemas["PageHere"];
+export type Photographed = { row: Row; spacing: Schemas["Quantity"]; wall: number };
+type Kept = { rows: Row[]; texts: Texts };
+
+const MOST_BYTES = 50 * 1024 * 1024;
+
+/** The figures that the program of moves is told, as far as they are figures. */
+export function movesOf(program: Asked[], texts: Texts): Record<string, number> {
+  return Object.fromEntries(
+    program.flatMap((f) => {
+      const value = parseFigure(standing(f, texts));
+      return value === null ? [] : [[f.name, value]];
+    }),
+  );
+}
+
+/** About what a column's readings should be: the first of the named fields less the others. */
+export function expected(names: string[], fields: Asked[], texts: Texts): number | undefined {
+  const values = names.map((n) => {
+    const f = fields.find((x) => x.name === n);
+    return f ? parseFigure(standing(f, texts)) : null;
+  });
+  if (!values.length || values.some((v) => v === null)) return undefined;
+  return values.slice(1).reduce<number>((left, v) => left - v!, values[0]!) || undefined;
+}
+
+/** The readings as the core takes them: in their field of the context, or as rows of the table. */
+export function asSent(page: Page, rows: Row[], photos: Photographed[], plan: Planned[]) {
+  const r = page.readings;
+  if (!r) return { context: {} };
+  if (r.field === null) return { context: {}, rows: rows.map((row, i) => ({ ...plan[i]?.row, ...row })) };
+  const photographed = photos.map((p) => ({ ...p.row, spacing_mm: p.spacing.value, u95_mm: p.spacing.u95 }));
+  return { context: { [r.field]: r.plain ? rows.map((row) => row[r.columns[0]!.name]) : [...rows, ...photographed] } };
+}
+
+type Props = { id: number; page: Page; caseId: number | null; store: string; plan: (texts: Texts) => Planned[] };
+
+export function useTaking({ id, page, caseId, store, plan }: Props) {
+  const client = useQueryClient();
+  const [kept] = useState<Kept>(() => {
+    const before = JSON.parse(sessionStorage.getItem(store) ?? "null");
+    return { rows: before?.rows ?? [], texts: before?.texts ?? {} };
+  });
+  const [rows, setRows] = useState<Row[]>(kept.rows);
+  const [texts, setTexts] = useState<Texts>(kept.texts);
+  const [moves, setMoves] = useState<Texts>(() => JSON.parse(localStorage.getItem(`moves-${store}`) ?? "{}"));
+  const [photos, setPhotos] = useState<Photographed[]>([]);
+  const [key, setKey] = useState(newKey);
+  const [share, setShare] = useState<number | null>(null);
+  useEffect(() => sessionStorage.setItem(store, JSON.stringify({ rows, texts })), [rows, texts, store]);
+
+  const about = (instrument: number | null) => ({
+    id: key,
+    place: page.place,
+    case_id: caseId,
+    instrument_id: instrument,
+    circumstances: photos.length ? { wall_pictures: photos.map((p) => p.wall).join(" ") } : {},
+    context: typedContext(page.fields, texts),
+  });
+  const path = `/api/printers/${id}/${page.procedure}`;
+  const settled = {
+    onSuccess: () => {
+      sessionStorage.removeItem(store);
+      client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "capture" && q.queryKey[0] !== "view" });
+    },
+    // Another try after a correction is another capture.
+    onError: (e: Error) => "status" in e && e.status !== 0 && setKey(newKey()),
+    onSettled: () => setShare(null),
+  };
+  const typed = useMutation({
+    mutationFn: async (instrument: number | null) => {
+      const sent = asSent(page, rows, photos, plan(moves));
+      const meta = about(instrument);
+      const body = { ...meta, ...sent, context: { ...meta.context, ...sent.context } };
+      return send<Capture>(path, JSON.stringify(body), key, "application/json");
+    },
+    ...settled,
+  });
+  const file = useMutation({
+    mutationFn: async ({ file: f, instrument }: { file: File; instrument: number | null }) => {
+      if (f.size > MOST_BYTES) throw new Error("The file is over 50 MB. A minute of recording is plenty.");
+      const form = new FormData();
+      form.append("meta", JSON.stringify(about(instrument)));
+      form.append("file", f);
+      setShare(0);
+      return upload<Capture>(`${path}/file`, form, key, setShare);
+    },
+    ...settled,
+  });
+  const device = useMutation({
+    mutationFn: async ({ from, instrument }: { from: "instrument" | "stand-in"; instrument: number | null }) =>
+      send<Capture>(`${path}/${from}`, JSON.stringify({ ...about(instrument), seconds: 20 }), key, "application/json"),
+    ...settled,
+  });
+  const practice = useMutation({
+    mutationFn: () =>
+      got(
+        api.GET("/api/printers/{printer_id}/practice-readings", {
+          params: {
+            path: { printer_id: id },
+            query: { procedure: page.procedure, place: page.place, seed: Math.floor(Math.random() * 900) },
+          },
+        }),
+      ),
+    onSuccess: (read) => {
+      const told = Object.entries(read.settings).map(([k, v]) => [k, String(v)]);
+      setTexts((t) => ({ ...t, ...Object.fromEntries(told) }));
+      setRows(read.rows as Row[]);
+    },
+  });
+  const all = [typed, file, device];
+  return {
+    rows,
+    setRows,
+    texts,
+    setText: (name: string, text: string) => setTexts((t) => ({ ...t, [name]: text })),
+    moves,
+    setMove: (name: string, text: string) =>
+      setMoves((m) => {
+        const next = { ...m, [name]: text };
+        localStorage.setItem(`moves-${store}`, JSON.stringify(next));
+        return next;
+      }),
+    photos,
+    setPhotos,
+    share,
+    typed,
+    file,
+    device,
+    practice,
+    capture: all.find((m) => m.data)?.data,
+    error: all.find((m) => m.error)?.error ?? practice.error,
+    busy: all.some((m) => m.isPending),
+    recording: device.isPending,
+    /** Begin anew; the readings go, or stay where another is added to them. */
+    again: (keep: boolean) => {
+      for (const m of all) m.reset();
+      if (!keep) {
+        setRows([]);
+        setPhotos([]);
+      }
+      setKey(newKey());
+    },
+  };
+}
+
+export type Taking = ReturnType<typeof useTaking>;
