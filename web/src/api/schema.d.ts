@@ -800,6 +800,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/drag": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: drag of an axis.
+         */
+        post: operations["measure.drag"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/drag/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By File
+         * @description Take a file (CSV): drag of an axis. ``meta`` is a DragAbout as JSON.
+         */
+        post: operations["measure.drag.file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/steps": {
         parameters: {
             query?: never;
@@ -3054,7 +3094,55 @@ export interface components {
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
             /** Found */
-            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["MotorCurrentResult"];
+            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["DragResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["MotorCurrentResult"];
+        };
+        /**
+         * DragResult
+         * @description Mean and largest force (N), where it is largest, the stretches that bind, and the slope along the travel.
+         *
+         *     ``trend``: N per 100 mm of what does not bind: tight at one end, the rods are not parallel.
+         */
+        DragResult: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            procedure: "drag";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            mean_force: components["schemas"]["Quantity"];
+            median_force: components["schemas"]["Quantity"];
+            worst_force: components["schemas"]["Quantity"];
+            /** Worst At Mm */
+            worst_at_mm: number;
+            /** Binding */
+            binding: components["schemas"]["Tight"][];
+            trend: components["schemas"]["Quantity"];
+            /** Readings */
+            readings: components["schemas"]["Reading"][];
         };
         /**
          * Impulse
@@ -3292,6 +3380,16 @@ export interface components {
             seconds: number;
             /** Resampled */
             resampled: boolean;
+        };
+        /**
+         * Reading
+         * @description A reading as it was taken, for the drawing.
+         */
+        Reading: {
+            /** Position Mm */
+            position_mm: number;
+            /** Force N */
+            force_n: number;
         };
         /**
          * ResonanceResult
@@ -3590,6 +3688,18 @@ export interface components {
             ratio: number;
             /** Because */
             because: string;
+        };
+        /**
+         * Tight
+         * @description A stretch of the travel where it binds, and the largest force in it (N).
+         */
+        Tight: {
+            /** From Mm */
+            from_mm: number;
+            /** To Mm */
+            to_mm: number;
+            /** Force N */
+            force_n: number;
         };
         /**
          * WallAsked
@@ -4613,6 +4723,70 @@ export interface components {
             } | null;
             /** Axis */
             axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /** DragIn */
+        DragIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "limit_n": null,
+             *       "resolution_n": null,
+             *       "motor_attached": null,
+             *       "scale_u95_n": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["DragTyped"];
+            /** Rows */
+            rows: components["schemas"]["Push"][];
+        };
+        /** DragTyped */
+        DragTyped: {
+            /** Limit N */
+            limit_n?: number | null;
+            /** Resolution N */
+            resolution_n?: number | null;
+            /** Motor Attached */
+            motor_attached?: boolean | null;
+            /** Scale U95 N */
+            scale_u95_n?: number | null;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /**
+         * Push
+         * @description One reading: where the carriage was, the force that just kept it moving, and which way it went.
+         */
+        Push: {
+            /** Place */
+            position_mm: number;
+            /** Force */
+            force_n: number;
+            /** Direction */
+            direction?: ("+" | "-") | null;
         };
         /** StepsIn */
         StepsIn: {
@@ -6592,6 +6766,66 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LayerShiftIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.drag": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DragIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.drag.file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
             };
         };
         responses: {
