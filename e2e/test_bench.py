@@ -219,3 +219,35 @@ class Bench(AppCase):
         self.press(page, "Work it out")
         expect(page.get_by_role("row", name=say("ZVDD"))).to_be_visible()
         expect(page.get_by_text(say("typical\\) is assumed"))).to_be_visible()
+
+    def test_a_carriage_that_binds_is_pushed_along(self) -> None:
+        page = self.open("/bench/4/drag/y")
+        for at, force in enumerate((1.5, 1.4, 1.6, 1.5, 3.9, 4.2, 1.5, 1.4, 1.5, 1.6)):
+            for figure in (str(10 * at), str(force)):
+                page.keyboard.type(figure)
+                page.keyboard.press("Enter")
+        self.press(page, "Work it out")
+        expect(page.get_by_role("heading", name="Outside its limits")).to_be_visible()
+        expect(page.get_by_role("img", name=say("tight from 40 to 50 millimetres"))).to_be_visible()
+        expect(page.get_by_text(say("loosen one end of one guide"))).to_be_visible()
+        self.assert_accessible(page, "drag")
+
+    def test_a_figure_says_where_it_is_from_and_is_refused_at_its_field(self) -> None:
+        page = self.open("/bench/4/belt-deflection/x")
+        expect(page.get_by_text(say("Pulley to clamp. From the model."))).to_be_visible()
+        page.get_by_label("Taken with").select_option(label="Spring scale 10 N")
+        expect(page.get_by_text(say("Spring scale 10 N's."))).not_to_have_count(0)
+        page.get_by_text("What else counts").click()
+        page.get_by_label("Scale good to ±").fill("90")
+        page.get_by_label(say("reading 1")).click()
+        for figure in ("2.4", "6"):
+            page.keyboard.type(figure)
+            page.keyboard.press("Enter")
+        self.press(page, "Work it out")
+        refused = page.get_by_role("alert")
+        expect(refused).to_have_text("Scale good to ± must be at least 0 and at most 20 N.")
+        expect(page.get_by_label("Scale good to ±")).to_have_attribute("aria-invalid", "true")
+        page.get_by_label("Scale good to ±").fill("0,1")
+        self.press(page, "Work it out")
+        expect(page.get_by_role("img", name=say("Tension"))).to_be_visible()
+        expect(page.get_by_text("The limit is the workshop's.")).to_be_visible()

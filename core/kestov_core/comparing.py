@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from pydantic import BaseModel, ConfigDict
 
-from .procedures.resonance import ModeFound
+from .procedures._shaped import ModeFound
 from .quantities import Quantity, own_u95, quadrature
 
 

@@ -8,7 +8,8 @@ from uuid import UUID
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from kestov_core import comparing
-from kestov_core.procedures.resonance import PROCEDURE, ModeFound, ResonanceResult
+from kestov_core.procedures._shaped import ModeFound
+from kestov_core.procedures.resonance import PROCEDURE, ResonanceResult
 from measuring.models import Capture, Result
 from ninja import Router, Schema
 from workshop.models import Printer

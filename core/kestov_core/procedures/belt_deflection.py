@@ -38,13 +38,13 @@ class BeltDeflectionContext(Context):
     axial_stiffness_n: Annotated[
         Annotated[Positive, Field(le=1e6)] | None,
         Asked(
-            "Stretches by (EA)", "N", "15 kN at 6 mm is typical.",
+            "Stiffness (EA)", "N", "15 kN at 6 mm is typical.",
             (belt(lambda b: b.axial_stiffness_n), belt(lambda b: axial_stiffness_typical(b.width_mm)[0], "typical")),
             more=True,
         ),
     ] = None  # fmt: skip
     axial_stiffness_u95_percent: Annotated[
-        Percent, Asked("Its stretch good to ±", "%", "40 is typical.", more=True)
+        Percent, Asked("Its stiffness good to ±", "%", "40 is typical.", more=True)
     ] = 40.0
     readings: Annotated[list[Press], Field(min_length=1, max_length=200), Asked("Readings")]
     loop_length_mm: Annotated[

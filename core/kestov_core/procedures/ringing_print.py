@@ -16,8 +16,8 @@ from ..asking import Asked, last_time, limit, model, told
 from ..errors import BadInput
 from ..machine import Kinematics, Place, across, whose_motion
 from ..quantities import Positive, Quantity, odd_ones, quadrature, t95
+from ._shaped import ModeFound, Shaped, ShaperName, least_smoothing, shapers_for
 from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn
-from .resonance import ModeFound, Shaped, ShaperName, least_smoothing, shapers_for
 
 if TYPE_CHECKING:
     from ..machine import Description

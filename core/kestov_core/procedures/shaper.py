@@ -8,8 +8,8 @@ from pydantic import Field
 
 from ..errors import BadInput
 from ..quantities import Positive, Quantity
+from ._shaped import Impulse, ShaperName
 from .base import Context, Part, Procedure, Result
-from .resonance import Impulse, ShaperName
 
 
 class ShaperContext(Context):

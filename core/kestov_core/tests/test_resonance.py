@@ -7,7 +7,8 @@ import numpy as np
 from kestov_core import comparing
 from kestov_core.errors import BadInput
 from kestov_core.procedures import run
-from kestov_core.procedures.resonance import ResonanceContext, analyse_rows, least_smoothing, shapers_for
+from kestov_core.procedures._shaped import least_smoothing, shapers_for
+from kestov_core.procedures.resonance import ResonanceContext, analyse_rows
 from kestov_core.signals import shapers
 from kestov_core.signals.sampling import spread_stamps
 from kestov_core.simulator.shaking import Sensor, Shake, SimAxis, SimMode, shake

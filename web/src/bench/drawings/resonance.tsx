@@ -22,7 +22,8 @@ export function sketch() {
 }
 
 export function title(found: AnyFound): string | undefined {
-  return found.procedure === "resonance" && !found.recommended ? "No shaper is advised." : undefined;
+  if (found.procedure !== "resonance") return undefined;
+  return found.recommended ? `${found.recommended.toUpperCase()} is advised.` : "No shaper is advised.";
 }
 
 /** A figure of a record that is not to be believed would only be remembered. */
