@@ -222,6 +222,7 @@ class Bench(AppCase):
 
     def test_a_carriage_that_binds_is_pushed_along(self) -> None:
         page = self.open("/bench/4/drag/y")
+        expect(page.get_by_label(say("Place in mm, reading 1"))).to_be_focused()
         for at, force in enumerate((1.5, 1.4, 1.6, 1.5, 3.9, 4.2, 1.5, 1.4, 1.5, 1.6)):
             for figure in (str(10 * at), str(force)):
                 page.keyboard.type(figure)

@@ -163,7 +163,7 @@ class Asked:
     ``when``: asked only while another field has one of these values. ``here``: asked only where this holds. ``beside``:
     belongs to the figure of that field; where that one was typed, what is known is of another. ``expect``: about what a
     reading should be, the first of these fields less the others. ``more``: asked for under a fold. ``spare``: may be left
-    empty though it hangs on a choice.
+    empty though it hangs on a choice. ``varies``: differs from row to row on purpose (where, how fast).
     """
 
     title: str = ""
@@ -177,6 +177,7 @@ class Asked:
     expect: tuple[str, ...] = ()
     more: bool = False
     spare: bool = False
+    varies: bool = False
 
     def known(self, known: Known) -> tuple[Any, Origin] | None:
         """The first source that knows it; None where none does."""
@@ -209,6 +210,7 @@ class Column(BaseModel):
     low: float | None
     high: float | None
     above: bool = False
+    varies: bool = False
     expect: list[str] = []
 
 
@@ -361,7 +363,8 @@ def _columns(row: type[BaseModel]) -> list[Column]:
             low, high, above = _bounds(row.model_fields[name])
             out.append(
                 Column(
-                    name=name, title=how.title, unit=how.unit, low=low, high=high, above=above, expect=list(how.expect)
+                    name=name, title=how.title, unit=how.unit, low=low, high=high, above=above, varies=how.varies,
+                    expect=list(how.expect),
                 )
             )  # fmt: skip
     return out

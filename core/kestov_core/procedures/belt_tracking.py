@@ -16,7 +16,7 @@ from .base import Advice, Context, Finding, Part, Procedure, Result, source_of
 class Position(Part):
     """Clearance to the upper and the lower flange at one place of the travel."""
 
-    travel_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Place", "mm")]
+    travel_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Place", "mm", varies=True)]
     clearance_top_mm: Annotated[float, Field(ge=0, le=20), Asked("Above", "mm")]
     clearance_bottom_mm: Annotated[float, Field(ge=0, le=20), Asked("Below", "mm")]
 

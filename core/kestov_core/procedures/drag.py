@@ -25,12 +25,15 @@ if TYPE_CHECKING:
 #: A place binds over so many times the median force (typical).
 BINDS = 1.5
 _LEAST_ROWS = 5
+#: The hand's spread is read from this share of the quietest differences, so that a tight place in half of a short table
+#: does not pass for an unsteady hand; and the normal quantile that goes with it.
+_QUIET, _QUIET_SIGMA = 0.35, 0.4538
 
 
 class Push(Part):
     """One reading: where the carriage was, the force that just kept it moving, and which way it went."""
 
-    position_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Place", "mm")]
+    position_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Place", "mm", varies=True)]
     force_n: Annotated[float, Field(ge=0, le=500), Asked("Force", "N")]
     direction: Literal["+", "-"] | None = None
 
@@ -151,7 +154,7 @@ def _hand(at: np.ndarray, force: np.ndarray, way: np.ndarray) -> float:
     """Standard deviation of one reading (N): from second differences, which a smooth run of the force does not feed."""
     seconds = [np.diff(force[way == w], 2) for w in np.unique(way) if (way == w).sum() >= 3]
     every = np.concatenate(seconds) if seconds else np.diff(force)
-    return float(1.4826 * np.median(np.abs(every)) / math.sqrt(6))
+    return float(np.quantile(np.abs(every), _QUIET) / _QUIET_SIGMA / math.sqrt(6))
 
 
 def _simultaneous(n: int) -> float:

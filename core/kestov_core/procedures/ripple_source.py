@@ -65,7 +65,7 @@ _LEAST_OPEN = 0.2
 class Observation(Part):
     """A wall: its speed and the spacing, given as such or as so many ripples over a distance."""
 
-    speed_mm_s: Annotated[Positive, Field(le=2000), Asked("Speed", "mm/s")]
+    speed_mm_s: Annotated[Positive, Field(le=2000), Asked("Speed", "mm/s", varies=True)]
     spacing_mm: Annotated[Positive, Field(le=1000)] | None = None
     u95_mm: Annotated[float, Field(ge=0, le=1000)] | None = None
     count: Annotated[Annotated[float, Field(ge=1, le=10_000)] | None, Asked("Ripples", "")] = None

@@ -63,6 +63,10 @@ class Drag(unittest.TestCase):
         self.assertEqual((result.verdict, self.states(result)["binding_found"]), ("out_of_tolerance", "present"))
         self.assertIn(f"from {tight.from_mm:.0f} to {tight.to_mm:.0f} mm", result.advice[0].reason)
 
+    def test_in_a_short_table_it_is_found_too(self):
+        result = run(table([1.5, 1.4, 1.6, 1.5, 3.9, 4.2, 1.5, 1.4, 1.5, 1.6]))
+        self.assertEqual([(t.from_mm, t.to_mm) for t in result.binding], [(40, 50)])
+
     def test_following_the_advice_makes_it_light_as_it_said(self):
         before = run(table(guide(1.5, tight=[(60, 3.0), (160, 2.5)])))
         self.assertEqual(len(before.binding), 2)

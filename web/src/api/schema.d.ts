@@ -3787,6 +3787,11 @@ export interface components {
              */
             above: boolean;
             /**
+             * Varies
+             * @default false
+             */
+            varies: boolean;
+            /**
              * Expect
              * @default []
              */

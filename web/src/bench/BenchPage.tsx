@@ -382,6 +382,7 @@ function Readings({ page, taking, plan }: Parts & { plan: Planned[] | null }) {
           min: c.low,
           max: c.high,
           above: c.above,
+          varies: c.varies,
           expect: expected(c.expect ?? [], page.fields, taking.texts),
         }))}
         rows={taking.rows}

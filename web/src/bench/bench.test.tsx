@@ -121,6 +121,7 @@ const column = (name: string, title: string, unit = "mm") => ({
   low: 0,
   high: 500,
   above: false,
+  varies: false,
   expect: [],
 });
 /** The page of a measurement, drawn as text. */

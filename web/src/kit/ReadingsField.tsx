@@ -17,6 +17,8 @@ export type Column = {
   /** `min` itself is too low. */
   above?: boolean;
   expect?: number;
+  /** Differs from row to row on purpose: then no figure is unlike the others. */
+  varies?: boolean;
 };
 export type Row = Record<string, number | string>;
 
@@ -62,7 +64,7 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
       );
     const others = rows.map((r) => Number(r[column.name])).sort((a, b) => a - b);
     const usual = column.expect ?? others[Math.floor(others.length / 2)];
-    const odd = usual === undefined ? null : typedWrong(value, usual);
+    const odd = usual === undefined || column.varies ? null : typedWrong(value, usual);
     if (odd && asked !== text.trim()) {
       setAsked(text.trim());
       return setError(
