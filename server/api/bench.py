@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
 
-from cases.models import Action
+from cases.acts import locked_for
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge, procedures
@@ -16,7 +16,6 @@ from kestov_core.machine import (
     BeltTransmission,
     Description,
     Kinematics,
-    Tensioner,
     across,
     axial_stiffness_typical,
     linear_density_typical,
@@ -25,15 +24,15 @@ from kestov_core.machine import (
 from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.quantities import Quantity, Verdict
-from measuring.models import Capture, latest_results
+from measuring.models import Capture, Standing
 from measuring.rounds import Round, places_of, rounds, set_belts, target_of, tension
 from measuring.taking import known_of, measuring, procedure_at
+from measuring.turning import turn
 from ninja import Router, Schema
 from people.clock import now
-from people.models import audit
 from workshop.models import Instrument, Printer
+from workshop.tags import locked
 
-from .cases import lock_case
 from .once import once
 from .permissions import may
 from .problems import Problem
@@ -220,7 +219,7 @@ class Turn(Schema):
 
 def the_printer(printer_id: int, place: str | None = None) -> Printer:
     """A printer in use; with a place, one that has a belt there."""
-    printer = get_object_or_404(Printer.objects.select_related("model", "place"), pk=printer_id, retired=False)
+    printer = get_object_or_404(Printer.objects.select_related("model", "area"), pk=printer_id, retired=False)
     if place is not None and place not in printer.model.motion().belts():
         raise Problem(422, "out_of_range", f"{printer.name} has no belt “{place}”.", "place")
     return printer
@@ -231,7 +230,7 @@ def bench(request: HttpRequest, printer_id: int):
     """What the bench for belts needs to know of a machine."""
     printer = the_printer(printer_id)
     motion = printer.model.motion()
-    newest = latest_results(printer)
+    newest = Standing.objects.filter(printer=printer)
     return BenchOut(
         printer_id=printer.pk,
         printer=printer.name,
@@ -243,14 +242,14 @@ def bench(request: HttpRequest, printer_id: int):
         entries=[e for p in measuring() if (e := _entry(p, motion)) is not None],
         last=[
             LastFigure(
-                procedure=c.procedure,
-                place=c.place,
-                quantity=r.headline,
-                verdict=r.verdict,
-                at=c.taken_at,
-                capture_id=c.id,
+                procedure=s.procedure,
+                place=s.place,
+                quantity=s.quantity,
+                verdict=s.verdict,
+                at=s.taken_at,
+                capture_id=s.capture_id,
             )
-            for c, r in newest
+            for s in newest
         ],
     )
 
@@ -390,7 +389,7 @@ def see_rounds(request: HttpRequest, printer_id: int, place: str, case_id: int |
     printer = the_printer(printer_id, place)
     case = printer.cases.filter(pk=case_id).first() if case_id is not None else None
     places = places_of(printer, place)
-    past = rounds(printer, places, case)
+    past = rounds(printer, places, case.pk if case else None)
     last = past[-1] if past else None
     missing = [p for p in places if last is None or last.actions or p not in last.readings]
     advice = set_belts(printer, places, last) if last is not None and not missing else None
@@ -424,44 +423,8 @@ def _round(r: Round) -> RoundOut:
 @once
 def act(request: HttpRequest, printer_id: int, payload: Turn):
     """Write down what was turned. On a simulated machine it is turned, too."""
-    from kestov_core.simulator import machine as simulator
-
     the_printer(printer_id, payload.place)
-    printer = Printer.objects.select_for_update(of=("self",)).select_related("model").get(pk=printer_id)
-    case = lock_case(payload.case_id, printer)
-    if payload.turns == 0 or abs(payload.turns) > 20:
-        raise Problem(422, "out_of_range", "Enter how far it was turned: more than nothing, at most 20.", "turns")
-    past = rounds(printer, places_of(printer, payload.place), case)
-    if not past or not past[-1].readings:
-        raise Problem(
-            409,
-            "measure_first",
-            "Measure before you turn: without a figure before, nobody learns what the turn did.",
-            "turns",
-        )
-    belt = printer.model.motion().belts()[payload.place]
-    tensioner = belt.tensioner or Tensioner()
-    Action.objects.create(
-        printer=printer,
-        case=case,
-        place=payload.place,
-        turns=payload.turns,
-        unit=tensioner.unit,
-        direction=tensioner.moved(payload.turns > 0),
-        advised=payload.advised,
-        round=past[-1].number,
-        note=payload.note.strip()[:300],
-        by=request.user,
-        at=now(),
-    )
-    audit(
-        request.user,
-        "turned",
-        printer,
-        f"Belt {payload.place.upper()}: {payload.turns:+.2f} {tensioner.unit}",
-    )
-    if printer.simulated is not None:
-        after = simulator.turn(simulator.SimMachine.model_validate(printer.simulated), payload.place, payload.turns)
-        printer.simulated = after.model_dump(mode="json")
-        printer.save(update_fields=["simulated"])
+    printer = locked(printer_id)
+    case = locked_for(payload.case_id, printer)
+    turn(printer, payload.place, payload.turns, request.user, case, payload.advised, payload.note)
     return see_rounds(request, printer_id, payload.place, payload.case_id)

@@ -9,17 +9,15 @@ from uuid import UUID
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from kestov_core.quantities import Finite
+from measuring import ledger
 from measuring.models import Capture, StoredValue
 from ninja import Router, Schema
-from people.clock import now
-from people.models import audit
 from pydantic import Field
 from workshop.models import Printer
 
 from .bench import the_printer
 from .once import once
 from .permissions import may
-from .problems import Problem
 from .shapes import person
 
 router = Router(tags=["ledger"])
@@ -95,7 +93,8 @@ def set_value(request: HttpRequest, printer_id: int, payload: StoredIn):
     capture = None
     if payload.capture_id is not None:
         capture = get_object_or_404(Capture, pk=payload.capture_id, printer=printer)
-    _add(request, printer, payload.name, payload.value, payload.was, payload.unit, payload.reason.strip(), capture)
+    p = payload
+    ledger.set_value(printer, p.name, p.value, p.unit, request.user, p.was, p.reason, capture)
     return ledger_of(printer)
 
 
@@ -104,35 +103,5 @@ def set_value(request: HttpRequest, printer_id: int, payload: StoredIn):
 def go_back(request: HttpRequest, row_id: int):
     """Write down that the value of before was set again."""
     row = get_object_or_404(StoredValue.objects.select_related("printer"), pk=row_id)
-    if row.was is None:
-        raise Problem(409, "nothing_before", "The ledger does not know what it was before.")
-    _add(request, row.printer, row.name, row.was, None, row.unit, f"Back to what it was before {row.at:%-d %B}.", None)
+    ledger.go_back(row, request.user)
     return ledger_of(row.printer)
-
-
-def _add(
-    request: HttpRequest,
-    printer: Printer,
-    name: str,
-    value: float,
-    was: float | None,
-    unit: str,
-    reason: str,
-    capture: Capture | None,
-) -> None:
-    # Two writers of one value wait for each other: what it was before is then true.
-    Printer.objects.select_for_update().get(pk=printer.pk)
-    last = StoredValue.objects.filter(printer=printer, name=name).first()
-    before = last.value if last is not None else was
-    StoredValue.objects.create(
-        printer=printer,
-        name=name,
-        value=value,
-        was=before,
-        unit=unit,
-        reason=reason,
-        capture=capture,
-        by=request.user,
-        at=now(),
-    )
-    audit(request.user, "set", printer, f"{name.replace('_', ' ')} of {printer.name}: {value:g} {unit}".strip() + ".")

@@ -106,7 +106,12 @@ def may(route: str) -> Callable[[HttpRequest], Any] | None:
     return None if role is None else _Signed(role)
 
 
+def may_work(user: User) -> bool:
+    """Whether this person sees and does more than a member: figures, the work list, all cases."""
+    return user.may(Role.TECHNICIAN)
+
+
 def own_or_technician(user: User, case: Case) -> None:
     """Object rule: a member sees and adds to the cases they reported; technicians to all."""
-    if not user.may(Role.TECHNICIAN) and case.reported_by_id != user.pk:
+    if not may_work(user) and case.reported_by_id != user.pk:
         raise Problem(403, "not_yours", "Only technicians and who reported a case can open it.")

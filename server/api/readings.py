@@ -8,6 +8,7 @@ from datetime import datetime
 from typing import Annotated, Any, Literal, TypeVar
 from uuid import UUID
 
+from cases.acts import locked_for
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
@@ -24,7 +25,6 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
 from workshop.models import Instrument
 
 from .bench import the_printer
-from .cases import lock_case
 from .once import once
 from .permissions import may
 from .problems import Problem
@@ -126,7 +126,7 @@ def _routes(procedure: Procedure) -> None:
 
     def keep(request: HttpRequest, printer_id: int, taken: Taken, case_id: int | None) -> CaptureOut:
         printer = the_printer(printer_id)
-        return capture_out(take(printer, name, request.user, taken, lock_case(case_id, printer)))
+        return capture_out(take(printer, name, request.user, taken, locked_for(case_id, printer)))
 
     def route(where: str, view: Any, id_: str, **annotations: Any) -> None:
         view.__annotations__.update(request=HttpRequest, printer_id=int, **annotations)
@@ -165,7 +165,7 @@ def _routes(procedure: Procedure) -> None:
 
         def by_stand_in(request: HttpRequest, printer_id: int, payload: Any) -> CaptureOut:
             printer = the_printer(printer_id)
-            case = lock_case(payload.case_id, printer)
+            case = locked_for(payload.case_id, printer)
             taken, how = _taken(payload, "standin", request), {"seconds": payload.seconds}
             return capture_out(take_from_stand_in(printer_id, name, request.user, taken, how, case))
 

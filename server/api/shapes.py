@@ -7,37 +7,59 @@ from typing import Annotated, Any, Literal, Union
 from uuid import UUID
 
 from cases.models import Case
-from kestov_core import knowledge, procedures
+from kestov_core import procedures
 from kestov_core.condition import Condition, Fitness
+from kestov_core.machine import PlaceKind
 from kestov_core.quantities import Quantity, Verdict
+from measuring.condition import PrinterCondition, Shown
 from measuring.models import Capture, Result
 from measuring.taking import measuring
 from ninja import Schema
-from people.models import User
+from people.models import name_of as person
 from pydantic import Field
-from workshop.condition import PlaceCondition, PrinterCondition
 
 #: What a capture came to, by the procedure that it says.
 Found = Annotated[Union[tuple(p.result for p in measuring())], Field(discriminator="procedure")]  # noqa: UP007
 CaseState = Literal["reported", "in_work", "not_verified", "closed"]
 
 
-class AxisOut(Schema):
-    axis: str
-    condition: Condition
+class EvidenceOut(Schema):
+    """A judged measurement of a place: what was asked, how it stands today and why, its figure with the limits it was judged by."""
 
-
-class PlaceOut(Schema):
-    """Condition of a belt and the evidence for it; ``question``: what was measured, as one asks it."""
-
-    place: str
+    procedure: str
     question: str
     condition: Condition
     why: str
-    at: datetime | None
-    procedure: str | None
+    at: datetime
+    verdict: Verdict
+    words: str
     quantity: Quantity | None
-    capture_id: UUID | None
+    low: float | None
+    high: float | None
+    source_of_limits: str
+    capture_id: UUID
+    in_doubt: bool
+
+
+class PlaceOut(Schema):
+    """Condition of a place, why (``reason``: with its name), and the evidence for it. Belt x and axis x are two places."""
+
+    kind: PlaceKind
+    place: str
+    name: str
+    condition: Condition
+    why: str
+    reason: str
+    evidence: list[EvidenceOut]
+
+
+class AxisOut(Schema):
+    """An axis folded to the worst of its places (by their number in ``places``), with the reason."""
+
+    axis: str
+    condition: Condition
+    why: str
+    places: list[int]
 
 
 class ConditionOut(Schema):
@@ -45,7 +67,6 @@ class ConditionOut(Schema):
     reason: str
     axes: list[AxisOut]
     places: list[PlaceOut]
-    doubts: list[PlaceOut]
 
 
 class CaseBrief(Schema):
@@ -82,33 +103,53 @@ class CaptureOut(Schema):
     found: Found
 
 
-def person(user: User | None) -> str:
-    """A person's name, or words where the account is gone."""
-    return user.name if user else "someone no longer here"
-
-
 def condition_out(c: PrinterCondition, full: bool) -> ConditionOut:
     """``full`` is for technicians; members get fitness and its reason."""
+    if not full:
+        return ConditionOut(fitness=c.fitness, reason=c.reason, axes=[], places=[])
     return ConditionOut(
         fitness=c.fitness,
         reason=c.reason,
-        axes=[AxisOut(axis=a, condition=v) for a, v in c.axes.items()] if full else [],
-        places=[_place_out(p) for p in c.places] if full else [],
-        doubts=[_place_out(p) for p in c.doubts] if full else [],
+        axes=[
+            AxisOut(
+                axis=a.axis,
+                condition=a.condition,
+                why=a.why,
+                places=[i for i, p in enumerate(c.places) if p in a.places],
+            )
+            for a in c.axes
+        ],
+        places=[
+            PlaceOut(
+                kind=p.kind,
+                place=p.place,
+                name=p.name,
+                condition=p.condition,
+                why=p.why,
+                reason=p.reason,
+                evidence=[_evidence_out(e) for e in p.evidence],
+            )
+            for p in c.places
+        ],
     )
 
 
-def _place_out(p: PlaceCondition) -> PlaceOut:
-    card = knowledge.cards().get(p.procedure or "")
-    return PlaceOut(
-        place=p.place,
-        question=card.here(p.place).question if card else "",
-        condition=p.condition,
-        why=p.why,
-        at=p.at,
-        procedure=p.procedure,
-        quantity=p.quantity,
-        capture_id=p.capture_id,
+def _evidence_out(e: Shown) -> EvidenceOut:
+    s = e.standing
+    return EvidenceOut(
+        procedure=e.procedure,
+        question=e.question,
+        condition=e.condition,
+        why=e.why,
+        at=s.taken_at,
+        verdict=s.verdict,
+        words=s.words,
+        quantity=s.quantity,
+        low=s.low,
+        high=s.high,
+        source_of_limits=s.source,
+        capture_id=s.capture_id,
+        in_doubt=e.in_doubt,
     )
 
 

@@ -16,7 +16,7 @@ from measuring.taking import limits
 from ninja import Field, Router, Schema
 from people.clock import now
 from people.models import AuditEntry, Role, User, audit
-from workshop.models import Instrument, Limit, Place, Printer, PrinterModel, fit_out
+from workshop.models import Area, Instrument, Limit, Printer, PrinterModel, fit_out
 
 from .once import once
 from .permissions import may
@@ -27,7 +27,7 @@ from .shapes import person
 router = Router(tags=["workshop"])
 
 
-class PlaceIn(Schema):
+class AreaIn(Schema):
     name: str = Field(min_length=1, max_length=60)
 
 
@@ -63,7 +63,7 @@ class ModelOut(ModelIn):
 class PrinterIn(Schema):
     name: str = Field(min_length=1, max_length=40)
     model_id: int
-    place_id: int
+    area_id: int
     serial: str = Field("", max_length=40)
     in_use_since: date | None = None
 
@@ -90,7 +90,7 @@ class InstrumentFull(InstrumentIn):
     id: int
 
 
-class PlaceFull(PlaceIn):
+class AreaFull(AreaIn):
     id: int
 
 
@@ -104,7 +104,7 @@ class LimitKind(Schema):
 
 
 class Workshop(Schema):
-    places: list[PlaceFull]
+    areas: list[AreaFull]
     models: list[ModelOut]
     printers: list[PrinterBrief]
     instruments: list[InstrumentFull]
@@ -157,14 +157,14 @@ def _workshop() -> Workshop:
             )
         )
     return Workshop(
-        places=[PlaceFull(id=p.pk, name=p.name) for p in Place.objects.all()],
+        areas=[AreaFull(id=a.pk, name=a.name) for a in Area.objects.all()],
         models=models,
         printers=[
             PrinterBrief(
                 id=p.pk,
                 name=p.name,
                 model_id=p.model_id,
-                place_id=p.place_id,
+                area_id=p.area_id,
                 serial=p.serial,
                 in_use_since=p.in_use_since,
                 simulated=p.simulated is not None,
@@ -178,7 +178,7 @@ def _workshop() -> Workshop:
 
 
 def _free(
-    rows: type[Place] | type[PrinterModel] | type[Printer] | type[Instrument], name: str, but: int | None = None
+    rows: type[Area] | type[PrinterModel] | type[Printer] | type[Instrument], name: str, but: int | None = None
 ) -> str:
     """The trimmed name, refused where another row of the kind has it."""
     name = name.strip()
@@ -195,12 +195,12 @@ def see(request: HttpRequest):
     return _workshop()
 
 
-@router.post("/workshop/places", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_place")
+@router.post("/workshop/areas", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_area")
 @once
-def add_place(request: HttpRequest, payload: PlaceIn):
+def add_area(request: HttpRequest, payload: AreaIn):
     """Add a part of the room."""
-    place = Place.objects.create(name=_free(Place, payload.name), position=Place.objects.count())
-    audit(request.user, "added", place, f"Added the place {place.name}.")
+    area = Area.objects.create(name=_free(Area, payload.name), position=Area.objects.count())
+    audit(request.user, "added", area, f"Added the area {area.name}.")
     return _workshop()
 
 
@@ -264,8 +264,8 @@ def add_printer(request: HttpRequest, payload: PrinterIn):
     values = payload.model_dump()
     values["name"] = _free(Printer, payload.name)
     get_object_or_404(PrinterModel, pk=payload.model_id)
-    get_object_or_404(Place, pk=payload.place_id)
-    printer = Printer.objects.create(**values, position=Printer.objects.filter(place_id=payload.place_id).count())
+    get_object_or_404(Area, pk=payload.area_id)
+    printer = Printer.objects.create(**values, position=Printer.objects.filter(area_id=payload.area_id).count())
     fit_out(printer)
     audit(request.user, "added", printer, f"Put {printer.name} on the floor.")
     return _workshop()

@@ -3,3 +3,7 @@ from django.apps import AppConfig
 
 class Config(AppConfig):
     name = "cases"
+
+    def ready(self) -> None:
+        """What this app tells of a machine, and what it knows to want somebody, is registered when it is imported."""
+        from . import log, machines  # noqa: F401

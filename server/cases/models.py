@@ -104,31 +104,6 @@ class Picture(models.Model):
         ordering = ["at", "id"]
 
 
-class Action(models.Model):
-    """What was done to a machine: what was turned, how far, by whom. ``turns`` positive tightens (mm for sliders).
-
-    Of kind ``repair``: a remedy of the knowledge, for ``fault`` at ``place``; ``helped`` is null until it has been seen.
-    """
-
-    printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="actions")
-    case = models.ForeignKey(Case, null=True, on_delete=models.SET_NULL, related_name="actions")
-    place = models.CharField(max_length=5)
-    kind = models.CharField(max_length=30, default="turn_tensioner")
-    turns = models.FloatField(null=True)
-    unit = models.CharField(max_length=8, default="turns")
-    direction = models.CharField(max_length=14, blank=True)
-    advised = models.FloatField(null=True)
-    round = models.PositiveSmallIntegerField(default=1)
-    fault = models.CharField(max_length=40, blank=True)
-    helped = models.BooleanField(null=True)
-    note = models.CharField(max_length=300, blank=True)
-    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
-    at = models.DateTimeField()
-
-    class Meta:
-        ordering = ["at", "id"]
-
-
 class SiblingLook(models.Model):
     """A machine of the model on which a danger was met: held (look first) until somebody has looked and ticked what was found.
 

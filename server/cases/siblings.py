@@ -19,19 +19,10 @@ def hold(case: Case, danger: str) -> None:
     )
 
 
-def waiting(printer: Printer) -> list[SiblingLook]:
-    """The looks that this machine still waits for."""
-    return list(printer.looks.filter(looked_at=None).select_related("case__printer"))
-
-
-def look_first(printer: Printer) -> str:
-    """Why this machine is held, in words; empty where it is not."""
-    rows = waiting(printer)
-    if not rows:
-        return ""
-    first = rows[0]
-    label = knowledge.findings()[first.danger].label
-    return f"{first.case.printer.name}, of the same model: {label[0].lower()}{label[1:]}"
+def held_words(look: SiblingLook) -> str:
+    """Why a machine is held, in words."""
+    label = knowledge.findings()[look.danger].label
+    return f"{look.case.printer.name}, of the same model: {label[0].lower()}{label[1:]}"
 
 
 def looked(look: SiblingLook, user: User, trouble: bool, found: str) -> None:

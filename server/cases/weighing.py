@@ -10,10 +10,10 @@ from typing import Any
 from kestov_core import knowledge
 from kestov_core.procedures.diagnose import DiagnoseContext, DiagnoseResult, analyse
 from kestov_core.quantities import Quantity
-from measuring.models import Capture
+from measuring.models import Action, Capture
 from workshop.models import Event, Printer, PrinterModel
 
-from .models import Action, Case, Closing, State
+from .models import Case, Closing, State
 
 #: Older evidence and events say nothing about this trouble.
 LOOK_BACK = timedelta(days=150)

@@ -120,7 +120,7 @@ class Maker:
 
     def _room(self) -> None:
         for name in PLACES:
-            shop = self.call("lead", "POST", "/workshop/places", {"name": name})
+            shop = self.call("lead", "POST", "/workshop/areas", {"name": name})
         for model in MODELS:
             shop = self.call("lead", "POST", "/workshop/models", model)
         for row in (
@@ -173,7 +173,7 @@ class Maker:
             },
         ):
             shop = self.call("lead", "POST", "/workshop/instruments", row)
-        places = {p["name"]: p["id"] for p in shop["places"]}
+        places = {p["name"]: p["id"] for p in shop["areas"]}
         models = {m["name"]: m for m in shop["models"]}
         for i, (name, model, place, _) in enumerate(PRINTERS):
             self.call(
@@ -183,7 +183,7 @@ class Maker:
                 {
                     "name": name,
                     "model_id": models[model]["id"],
-                    "place_id": places[place],
+                    "area_id": places[place],
                     "serial": f"RW-{i + 1:02d}",
                     "in_use_since": self._day(400 + 37 * i),
                 },

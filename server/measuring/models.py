@@ -1,4 +1,4 @@
-"""What was measured: captures (raw, never changed) and results (derived, stamped with the core's version)."""
+"""What was measured and turned: captures (raw, never changed), results (derived, stamped with the core's version), actions."""
 
 from __future__ import annotations
 
@@ -64,7 +64,9 @@ class Capture(models.Model):
             context = procedures.get(self.procedure).of_old(context, first_result.core_version)
         found = procedures.run(self.procedure, context, self.raw()).model_dump(mode="json")
         first = found["judged"][0]["quantity"] if found["judged"] else {}
-        return Result.objects.create(
+        from .standing import refresh
+
+        result = Result.objects.create(
             capture=self,
             core_version=CORE_VERSION,
             found=found,
@@ -74,6 +76,8 @@ class Capture(models.Model):
             unit=first.get("unit") or "",
             computed_at=now(),
         )
+        refresh(self.printer, self.place, self.procedure)
+        return result
 
     def latest(self) -> Result | None:
         """The newest result of this capture."""
@@ -119,6 +123,66 @@ class StoredValue(models.Model):
         indexes = [models.Index(fields=["printer", "name", "-at"])]
 
 
+class Action(models.Model):
+    """What was done to a machine: what was turned, how far, by whom. ``turns`` positive tightens (mm for sliders).
+
+    Of kind ``repair``: a remedy of the knowledge, for ``fault`` at ``place``; ``helped`` is null until it has been seen.
+    """
+
+    printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="actions")
+    case = models.ForeignKey("cases.Case", null=True, on_delete=models.SET_NULL, related_name="actions")
+    place = models.CharField(max_length=5)
+    kind = models.CharField(max_length=30, default="turn_tensioner")
+    turns = models.FloatField(null=True)
+    unit = models.CharField(max_length=8, default="turns")
+    direction = models.CharField(max_length=14, blank=True)
+    advised = models.FloatField(null=True)
+    round = models.PositiveSmallIntegerField(default=1)
+    fault = models.CharField(max_length=40, blank=True)
+    helped = models.BooleanField(null=True)
+    note = models.CharField(max_length=300, blank=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["at", "id"]
+
+
+class Standing(models.Model):
+    """Where a place of a machine stands by one procedure: its newest result, how it was judged, and what has overtaken it.
+
+    Kept up to date in the transaction that stores a result or a change (`standing`), so that no page reads the history.
+    ``lost``: how often in the last half year it went from within its limits to outside without being touched. ``doubt``:
+    what was changed since, in words (empty: nothing), and when.
+    """
+
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="standings")
+    place = models.CharField(max_length=5)
+    procedure = models.CharField(max_length=40)
+    capture = models.ForeignKey(Capture, on_delete=models.CASCADE, related_name="+")
+    taken_at = models.DateTimeField()
+    verdict = models.CharField(max_length=20)
+    words = models.CharField(max_length=120, blank=True)
+    value = models.FloatField(null=True)
+    u95 = models.FloatField(null=True)
+    unit = models.CharField(max_length=12, blank=True)
+    low = models.FloatField(null=True)
+    high = models.FloatField(null=True)
+    source = models.CharField(max_length=12, blank=True)
+    lost = models.PositiveSmallIntegerField(default=0)
+    doubt = models.CharField(max_length=160, blank=True)
+    doubt_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["place", "procedure"]
+        constraints = [models.UniqueConstraint(fields=["printer", "place", "procedure"], name="standing_once")]
+
+    @property
+    def quantity(self) -> dict[str, Any] | None:
+        """The headline figure; None where it has none."""
+        return None if self.value is None else {"value": self.value, "u95": self.u95, "unit": self.unit}
+
+
 class WallPicture(models.Model):
     """A photograph of a printed wall, what was marked in it, and the spacing that came of it."""
 
@@ -149,15 +213,3 @@ class Chunk(models.Model):
     class Meta:
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["recording", "number"], name="chunk_once")]
-
-
-def latest_results(printer: Printer) -> list[tuple[Capture, Result]]:
-    """The newest capture of each procedure at each place, with its newest result; superseded captures are passed over."""
-    captures = (
-        Capture.objects.filter(printer=printer, superseded_by__isnull=True)
-        .defer("data")
-        .prefetch_related("results")
-        .order_by("place", "procedure", "-taken_at")
-        .distinct("place", "procedure")
-    )
-    return [(c, r) for c in captures if (r := c.latest()) is not None]

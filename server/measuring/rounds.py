@@ -10,13 +10,12 @@ from dataclasses import dataclass, field
 from datetime import timedelta
 from typing import Any
 
-from cases.models import Action, Case
 from kestov_core import procedures
 from kestov_core.procedures.base import Result as CoreResult
 from people.clock import now
 from workshop.models import Limit, Printer
 
-from .models import Capture, Result
+from .models import Action, Capture, Result
 
 #: Without a case, readings and turns this close together belong to one sitting.
 SITTING = timedelta(hours=12)
@@ -55,14 +54,14 @@ def places_of(printer: Printer, place: str) -> list[str]:
     return sorted([place, partner]) if partner else [place]
 
 
-def rounds(printer: Printer, places: list[str], case: Case | None) -> list[Round]:
-    """The rounds of this case (or of this sitting), oldest first."""
+def rounds(printer: Printer, places: list[str], case_id: int | None) -> list[Round]:
+    """The rounds of this case (or of this sitting, where it is None), oldest first."""
     captures = Capture.objects.filter(
         printer=printer, place__in=places, procedure__in=tension(), superseded_by__isnull=True
     )
     actions = Action.objects.filter(printer=printer, place__in=places, kind="turn_tensioner").select_related("by")
-    if case is not None:
-        captures, actions = captures.filter(case=case), actions.filter(case=case)
+    if case_id is not None:
+        captures, actions = captures.filter(case=case_id), actions.filter(case=case_id)
     else:
         since = now() - SITTING
         captures = captures.filter(case=None, taken_at__gte=since)
@@ -77,9 +76,9 @@ def rounds(printer: Printer, places: list[str], case: Case | None) -> list[Round
     return [by_number[n] for n in sorted(by_number)]
 
 
-def current_round(printer: Printer, place: str, case: Case | None) -> int:
+def current_round(printer: Printer, place: str, case_id: int | None) -> int:
     """The number of the round that a capture taken now belongs to: one more after a turn."""
-    past = rounds(printer, places_of(printer, place), case)
+    past = rounds(printer, places_of(printer, place), case_id)
     if not past:
         return 1
     last = past[-1]
@@ -95,7 +94,7 @@ def history(printer: Printer, places: list[str]) -> list[dict[str, Any]]:
         .distinct()
         .order_by("case")[:12]
     ):
-        runs[case_id] = rounds(printer, places, Case.objects.get(pk=case_id))
+        runs[case_id] = rounds(printer, places, case_id)
     runs[None] = rounds(printer, places, None)
     rows = []
     for run in runs.values():

@@ -129,7 +129,9 @@ def take(printer: Printer, name: str, user: User, taken: Taken, case: Case | Non
         taken_at=taken_at,
         taken_by=user,
         case=case,
-        round=current_round(printer, place, case) if procedure.rounds or procedure.gives == "tension" else 1,
+        round=current_round(printer, place, case.pk if case else None)
+        if procedure.rounds or procedure.gives == "tension"
+        else 1,
         supersedes=Capture.objects.filter(pk=taken.supersedes, printer=printer).first() if taken.supersedes else None,
     )
     if data is not None:

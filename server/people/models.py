@@ -39,6 +39,11 @@ class User(AbstractUser):
         return self.is_active and Role(self.role).at_least(role)
 
 
+def name_of(user: User | None) -> str:
+    """A person's name, or words where the account is gone."""
+    return user.name if user else "someone no longer here"
+
+
 class AuditEntry(models.Model):
     """Who did what to what, when. Written in the same transaction as the deed; never changed."""
 

@@ -1,4 +1,4 @@
-"""The room and what stands in it: places, printer models with their limits, printers, components, instruments."""
+"""The room and what stands in it: areas, printer models with their limits, printers, components, instruments."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from kestov_core.errors import BadInput
 from kestov_core.machine import AXES_OF_BELT, Description
 
 
-class Place(models.Model):
+class Area(models.Model):
     """A part of the room."""
 
     name = models.CharField(max_length=60, unique=True)
@@ -77,7 +77,7 @@ class Printer(models.Model):
 
     name = models.CharField(max_length=40, unique=True)
     model = models.ForeignKey(PrinterModel, on_delete=models.PROTECT, related_name="printers")
-    place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="printers")
+    area = models.ForeignKey(Area, on_delete=models.PROTECT, related_name="printers")
     position = models.PositiveSmallIntegerField(default=0)
     serial = models.CharField(max_length=40, blank=True)
     in_use_since = models.DateField(null=True)
@@ -88,7 +88,7 @@ class Printer(models.Model):
     retired = models.BooleanField(default=False)
 
     class Meta:
-        ordering = ["place__position", "position", "name"]
+        ordering = ["area__position", "position", "name"]
         constraints = [
             models.CheckConstraint(
                 condition=models.Q(tagged_out="") | models.Q(tagged_out_at__isnull=False), name="tag_has_a_time"

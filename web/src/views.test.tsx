@@ -7,6 +7,7 @@ import { Rounds } from "./bench/Rounds";
 import { CaseList } from "./case/CaseList";
 import { Floor } from "./floor/Floor";
 import { Machine } from "./machine/Machine";
+import { groups } from "./machine/Places";
 import type { Me } from "./session/me";
 import { SignIn } from "./session/SignIn";
 import { draw, type Known, technician, withoutBrowser } from "./tests/draw";
@@ -30,25 +31,45 @@ const description = {
   pairs: [["a", "b"]],
 } as unknown as Schemas["Description"];
 const tension = (value: number, u95 = 0.5) => ({ value, u95, unit: "N", own: 0.1, shared: 0.4 });
-const place = (name: string, condition: string, why: string, quantity: unknown = null) => ({
-  place: name,
+const evidence = (procedure: string, question: string, condition: string, why: string, more: object = {}) => ({
+  procedure,
+  question,
   condition,
   why,
-  at: quantity ? "2026-03-01T09:00:00Z" : null,
-  procedure: quantity ? "belt-pluck" : null,
-  quantity,
-  capture_id: null,
+  at: "2026-03-01T09:00:00Z",
+  verdict: "out_of_tolerance",
+  words: "Tension",
+  quantity: tension(16.4),
+  low: 24,
+  high: 36,
+  source_of_limits: "limit",
+  capture_id: "c1",
+  in_doubt: false,
+  ...more,
 });
+const place = (kind: string, name: string, condition: string, why: string, shown: object[] = []) => ({
+  kind,
+  place: name,
+  name: kind === "axis" ? name.toUpperCase() : `${kind} ${name.toUpperCase()}`,
+  condition,
+  why,
+  reason: `${kind} ${name.toUpperCase()}: ${why}`,
+  evidence: shown,
+});
+const OUT = "Measured outside its limits.";
 const condition = {
   fitness: "rough_only",
-  reason: "belt A is out of adjustment",
+  reason: "belt A has the wrong tension",
   axes: [
-    { axis: "x", condition: "out_of_adjustment" },
-    { axis: "z", condition: "not_known" },
+    { axis: "x", condition: "out_of_adjustment", why: `Belt A: ${OUT}`, places: [0, 1] },
+    { axis: "y", condition: "out_of_adjustment", why: `Belt A: ${OUT}`, places: [0, 1] },
+    { axis: "z", condition: "not_known", why: "", places: [] },
   ],
   places: [
-    place("a", "out_of_adjustment", "Measured outside its limits.", tension(16.4)),
-    place("b", "not_known", "Nothing has been measured here yet."),
+    place("belt", "a", "out_of_adjustment", OUT, [
+      evidence("belt-pluck", "Is belt A tight enough?", "out_of_adjustment", OUT),
+    ]),
+    place("belt", "b", "not_known", "Nothing has been measured here yet."),
   ],
 };
 const tile = {
@@ -61,7 +82,7 @@ const tile = {
 };
 
 describe("the floor", () => {
-  const floor = (places: unknown[], wanted: unknown[] = []): Known => [[["floor"], { places, wanted }]];
+  const floor = (areas: unknown[], wanted: unknown[] = []): Known => [[["floor"], { areas, wanted }]];
   const wanted = [
     { title: "Bowline: Echoes", why: "Nobody has taken it yet.", kind: "case", printer_id: 1, case_id: 3, place: null },
     { title: "Marline: set belt A", why: "Outside.", kind: "measure", printer_id: 2, case_id: null, place: "a" },
@@ -71,7 +92,7 @@ describe("the floor", () => {
     const text = draw(<Floor />, floor([{ name: "Long walk", printers: [tile] }], wanted));
     expect(text).toContain("Long walk");
     expect(text).toContain("Rough work only");
-    expect(text).toContain("belt A is out of adjustment");
+    expect(text).toContain("belt A has the wrong tension");
     expect(text).toMatch(/Wants you, most pressing first Bowline: Echoes .* Open the case 1 .*Marline: set belt A/);
   });
   it("gives a member fitness and the button to report, and no list of work", () => {
@@ -93,7 +114,7 @@ describe("a machine", () => {
     id: 1,
     name: "Bowline",
     model: "Heron 300",
-    place: "Long walk",
+    area: "Long walk",
     serial: "RW-01",
     simulated: false,
     description,
@@ -116,7 +137,7 @@ describe("a machine", () => {
   };
   const known = (p: unknown, record: unknown[] = []): Known => [
     [["printer", 1], p],
-    [["record", 1, null], record],
+    [["record", 1, "", ""], { pages: [{ lines: record, more: false }], pageParams: [1] }],
   ];
   const where = { path: "/machines/1", route: "/machines/:id" };
 
@@ -140,15 +161,12 @@ describe("a machine", () => {
     expect(text).toContain("It is unplugged");
   });
   it("lists what was changed since it was measured as in doubt, with the way to measure it", () => {
-    const doubt = {
-      place: "x",
-      question: "Does X travel as far as told?",
-      condition: "not_known",
-      why: "In doubt: X was set to 80.",
-      procedure: "steps",
-    };
-    const text = draw(<Machine />, known({ ...printer, condition: { ...condition, doubts: [doubt] } }), where);
-    expect(text).toContain("Does X travel as far as told? In doubt: X was set to 80. Measure it again");
+    const why = "In doubt: X was set to 80.";
+    const doubt = evidence("steps", "Does X travel as far as told?", "not_known", why, { in_doubt: true });
+    const places = [...condition.places, place("axis", "x", "not_known", why, [doubt])];
+    const axes = condition.axes.map((a) => (a.axis === "x" ? { ...a, places: [0, 1, 2] } : a));
+    const text = draw(<Machine />, known({ ...printer, condition: { ...condition, places, axes } }), where);
+    expect(text).toContain("Does X travel as far as told? Tension. In doubt: X was set to 80. Measured");
   });
   it("says who tagged it out, and lets that be lifted", () => {
     const tagged = { ...printer, tagged_out: "Smoke", tagged_out_by: "Jory" };
@@ -357,9 +375,9 @@ describe("the bench", () => {
     expect(text).toContain("dial indicator");
   });
   it("asks which machine, and says where there is none", () => {
-    const floor = { places: [{ name: "Long walk", printers: [tile] }], wanted: [] };
+    const floor = { areas: [{ name: "Long walk", printers: [tile] }], wanted: [] };
     expect(draw(<BenchStart />, [[["floor"], floor]])).toContain("Heron 300, Long walk");
-    expect(draw(<BenchStart />, [[["floor"], { places: [], wanted: [] }]])).toContain(
+    expect(draw(<BenchStart />, [[["floor"], { areas: [], wanted: [] }]])).toContain(
       "There is no machine on the floor yet.",
     );
   });
@@ -369,4 +387,16 @@ it("the door asks for name and password, and shows the demo's sign-ins only ther
   const state = { me: null, first_account: false, demo: false } as Schemas["SessionState"];
   expect(draw(<SignIn state={state} />, [])).not.toContain("tide-table");
   expect(draw(<SignIn state={state} />, [])).toContain("Name to sign in with");
+});
+
+it("a machine's places stand by axis, a crossed pair once, folded to the worst with its reason", () => {
+  const motor = place("motor", "a", "sound", "Measured within its limits.");
+  const c = { ...condition, places: [...condition.places, motor, place("axis", "z", "worn", "It has play.")] };
+  c.axes = c.axes.map((a) => ({ ...a, places: a.axis === "z" ? [3] : [0, 1, 2] }));
+  const found = groups(c as never);
+  expect(found.map((g) => [g.name, g.condition, g.places.length])).toEqual([
+    ["X and Y", "out_of_adjustment", 3],
+    ["Z", "worn", 1],
+  ]);
+  expect(found[0]!.why).toBe(`belt A: ${OUT}`);
 });

@@ -51,6 +51,7 @@ class Beside(_Read):
     question: Words | None = None
     heading: Words | None = None
     label: Words | None = None
+    trouble: Words | None = None
     how: Annotated[list[Line], Field(min_length=1)] | None = None
     caution: Line | None = None
 
@@ -62,7 +63,7 @@ class Card(_Read):
     start page. ``short``: what one does. ``question``: what it
     answers; ``heading``: the page's; ``label``: a place on its link. ``instruments``: kinds that do. ``minutes``: for a
     practised hand, set-up apart (typical). ``notes``: what to know before it is believed. ``record``: what was done, as
-    the machine's record says it. ``at``: what reads otherwise at some places.
+    the machine's record says it; ``trouble``: what is wrong where it is out of its limits. ``at``: what reads otherwise at some places.
     """
 
     words: Annotated[str, Field(min_length=3, max_length=60)]
@@ -80,6 +81,7 @@ class Card(_Read):
     caution: Line
     notes: list[Line] = []
     record: Words
+    trouble: Words
     next: Next | None = None
     at: list[Beside] = []
 
@@ -91,7 +93,7 @@ class Card(_Read):
                 own |= beside.model_dump(exclude_none=True, exclude={"places"})
         card = self.model_copy(update=own)
         named = {"place": "this print" if place == "all" else place.upper(), "wall": across(place).upper()}
-        said = {k: getattr(card, k).format(**named) for k in ("question", "heading", "record")}
+        said = {k: getattr(card, k).format(**named) for k in ("question", "heading", "record", "trouble")}
         label = "This print" if place == "all" else card.label.format(**named)
         return card.model_copy(update=said | {"label": label})
 

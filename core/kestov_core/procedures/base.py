@@ -139,7 +139,8 @@ class Procedure:
 
     ``measures``: the kind of place; None for what only computes, and has neither card nor page. ``kinematics``: only on
     these. ``at(description)``: at which places, where not at all of the kind. ``gives``: what it tells of its place:
-    procedures that give the same speak for each other, the newest counts. ``adjustable``: adjustment can mend what it
+    procedures that give the same speak for each other, the newest counts. ``expected``: without it the condition of its
+    place is not known. ``adjustable``: adjustment can mend what it
     judges; else what is out of tolerance is worn. ``interval_days``: how often it is checked, the default of a service
     plan (typical); evidence lasts twice as long. ``sets``: the setting that its advice changes, as the ledger names it
     before the axis (``steps``).
@@ -163,6 +164,7 @@ class Procedure:
     kinematics: tuple[Kinematics, ...] = ("bed_slinger", "fixed_bed", "corexy", "delta", "belt_bed")
     at: Callable[[Description], tuple[str, ...]] | None = None
     gives: str = ""
+    expected: bool = False
     adjustable: bool = False
     interval_days: int = 90
     sets: str | None = None

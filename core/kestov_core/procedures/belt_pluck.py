@@ -345,6 +345,7 @@ PROCEDURE = Procedure(
     data="wav",
     measures="belt",
     gives="tension",
+    expected=True,
     adjustable=True,
     interval_days=30,
     live="microphone",

@@ -5,10 +5,9 @@ import json
 import uuid
 
 import numpy as np
-from cases.models import Action
 from django.db import InternalError, ProgrammingError, transaction
 from kestov_core import CORE_VERSION
-from measuring.models import Capture, Chunk, Result
+from measuring.models import Action, Capture, Chunk, Result
 from workshop.models import Instrument
 
 from .world import ApiCase, recording, wav_file
@@ -185,10 +184,10 @@ class Rounds(ApiCase):
         )
         self.assertEqual((closed["state"], closed["closing"]), ("closed", "Mended and verified"))
         floor = self.good("technician", "GET", "/floor")
-        tile = next(t for t in floor["places"][0]["printers"] if t["name"] == "Bowline")
+        tile = next(t for t in floor["areas"][0]["printers"] if t["name"] == "Bowline")
         self.assertEqual(tile["condition"]["fitness"], "fit")
         words = " ".join(
-            line["words"] for line in self.good("technician", "GET", f"/printers/{self.crossed.pk}/record")
+            line["words"] for line in self.good("technician", "GET", f"/printers/{self.crossed.pk}/record")["lines"]
         )
         for part in ("Plucked belt A", "Reported", "Belt A slack"):
             self.assertIn(part, words)

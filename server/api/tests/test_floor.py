@@ -19,7 +19,7 @@ class Wanted(ApiCase):
         self.good("member", "POST", "/cases", {"printer_id": self.slinger.pk, "finding": "squeak", "axis": "y"})
         kinds = [(w["kind"], w["title"]) for w in self.wanted()]
         self.assertEqual(kinds[0], ("case", "Halyard: Squeak or creak, Y"))
-        self.assertEqual(kinds[1], ("measure", "Bowline: set belt A"))
+        self.assertEqual(kinds[1], ("measure", "Bowline: belt A has the wrong tension"))
 
     def test_what_was_never_measured_is_asked_for(self):
         titles = [w["title"] for w in self.wanted()]
@@ -44,9 +44,9 @@ class Wanted(ApiCase):
     def test_a_retired_machine_is_off_the_floor_and_its_record_stays(self):
         self.stand_in("a")
         Printer.objects.filter(pk=self.crossed.pk).update(retired=True)
-        names = [t["name"] for p in self.good("technician", "GET", "/floor")["places"] for t in p["printers"]]
+        names = [t["name"] for p in self.good("technician", "GET", "/floor")["areas"] for t in p["printers"]]
         self.assertEqual(names, ["Halyard"])
-        self.assertEqual(len(self.good("technician", "GET", f"/printers/{self.crossed.pk}/record")), 1)
+        self.assertEqual(len(self.good("technician", "GET", f"/printers/{self.crossed.pk}/record")["lines"]), 1)
 
 
 class Record(ApiCase):
@@ -63,8 +63,8 @@ class Record(ApiCase):
                 {"place": "a", "turns": 0.5, "case_id": case},
             )
         self.good("technician", "POST", f"/printers/{self.crossed.pk}/events", {"event": "serviced", "note": "guides"})
-        lines = self.good("technician", "GET", f"/printers/{self.crossed.pk}/record")
-        self.assertEqual([line["kind"] for line in lines], ["happened", "turned", "measured", "case"])
+        lines = self.good("technician", "GET", f"/printers/{self.crossed.pk}/record")["lines"]
+        self.assertEqual([line["kind"] for line in lines], ["happened", "turned", "measured", "reported"])
         self.assertEqual(lines[0]["words"], "Serviced: guides")
         self.assertIn("0.50 turns clockwise", lines[1]["words"])
         self.assertEqual(lines[2]["case_id"], case)
@@ -72,14 +72,14 @@ class Record(ApiCase):
     def test_by_place(self):
         self.stand_in("a")
         self.stand_in("b")
-        lines = self.good("technician", "GET", f"/printers/{self.crossed.pk}/record?place=b")
+        lines = self.good("technician", "GET", f"/printers/{self.crossed.pk}/record?place=b")["lines"]
         self.assertEqual([line["place"] for line in lines], ["b"])
 
     def test_repairs_are_in_it_with_how_they_ended(self):
         case = self.report()
         body = {"fault": "grub_screw_loose", "axis": "a", "helped": False, "note": "it was tight"}
         self.good("technician", "POST", f"/cases/{case}/repairs", body)
-        words = self.good("technician", "GET", f"/printers/{self.crossed.pk}/record")[0]["words"]
+        words = self.good("technician", "GET", f"/printers/{self.crossed.pk}/record")["lines"][0]["words"]
         self.assertEqual(words, "Mended: Grub screw of a pulley loose, A; it did not help (it was tight)")
 
 

@@ -248,7 +248,9 @@ class Reversal(Bench):
         self.good("technician", "POST", f"/printers/{self.slinger.pk}/backlash", body)
         condition = self.good("technician", "GET", f"/printers/{self.slinger.pk}")["condition"]
         self.assertEqual({a["axis"]: a["condition"] for a in condition["axes"]}["x"], "worn")
-        self.assertEqual((condition["fitness"], condition["reason"]), ("rough_only", "axis X has play"))
+        self.assertEqual(
+            (condition["fitness"], condition["reason"]), ("rough_only", "X does not come back to the same place")
+        )
 
     def test_in_a_case_it_is_no_belt_round(self):
         body = {

@@ -54,7 +54,7 @@ class Objects(ApiCase):
 
     def test_members_see_fitness_and_no_more(self):
         floor = self.good("member", "GET", "/floor")
-        tile = floor["places"][0]["printers"][0]
+        tile = floor["areas"][0]["printers"][0]
         self.assertIn(tile["condition"]["fitness"], ("fit", "rough_only", "in_service"))
         self.assertEqual((tile["condition"]["places"], floor["wanted"]), ([], []))
 

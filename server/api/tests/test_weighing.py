@@ -2,7 +2,8 @@
 
 from datetime import timedelta
 
-from cases.models import Action, Observation
+from cases.models import Observation
+from measuring.models import Action
 from people.clock import at, now
 from workshop.models import Event
 
@@ -165,7 +166,7 @@ class Weighing(ApiCase):
     def test_the_same_cause_on_another_machine_of_the_model_is_told(self):
         from workshop.models import Printer
 
-        other = Printer.objects.create(name="Marline", model=self.crossed.model, place=self.crossed.place)
+        other = Printer.objects.create(name="Marline", model=self.crossed.model, area=self.crossed.area)
         body = {"printer_id": other.pk, "finding": "squeak", "axis": "x"}
         twin = self.good("member", "POST", "/cases", body)["id"]
         close = {"closing": "handed_on", "cause": "Dry", "fault": "idler_dry"}
@@ -189,7 +190,7 @@ class Weighing(ApiCase):
     def test_a_danger_on_one_machine_asks_for_a_look_at_all_of_its_model(self):
         from workshop.models import Printer
 
-        Printer.objects.create(name="Marline", model=self.crossed.model, place=self.crossed.place)
+        Printer.objects.create(name="Marline", model=self.crossed.model, area=self.crossed.area)
         self.report(finding="smoke_or_smell", axis="")
         titles = [w["title"] for w in self.good("technician", "GET", "/floor")["wanted"]]
         self.assertIn("Look at Marline, unplugged", titles)

@@ -20,7 +20,7 @@ class Lead(ApiCase):
         model = {**MODELS[3], "name": "Plover Short"}
         shop = self.good("lead", "POST", "/workshop/models", model)
         made = next(m for m in shop["models"] if m["name"] == "Plover Short")
-        body = {"name": "Fender", "model_id": made["id"], "place_id": shop["places"][0]["id"]}
+        body = {"name": "Fender", "model_id": made["id"], "area_id": shop["areas"][0]["id"]}
         shop = self.good("lead", "POST", "/workshop/printers", body)
         fender = next(p for p in shop["printers"] if p["name"] == "Fender")
         places = set(Component.objects.filter(printer_id=fender["id"]).values_list("place", flat=True))
@@ -29,7 +29,7 @@ class Lead(ApiCase):
         self.assertTrue(AuditEntry.objects.filter(words__contains="Fender").exists())
 
     def test_names_are_used_once_and_wrong_models_say_where(self):
-        status, answer = self.call("lead", "POST", "/workshop/places", {"name": "Long walk"})
+        status, answer = self.call("lead", "POST", "/workshop/areas", {"name": "Long walk"})
         self.assertIn(status, (409, 422), answer)
         self.assertEqual(answer["field"], "name")
         bad = {**MODELS[0], "name": "Odd", "description": {**MODELS[0]["description"], "pairs": [["a", "z"]]}}

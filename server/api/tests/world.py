@@ -14,7 +14,7 @@ from kestov_core.machine import Tensioner
 from kestov_core.simulator.machine import SimBelt, SimMachine
 from kestov_core.simulator.sound import Belt, Pluck, Recording, Room, record, wav
 from people.models import Role, User
-from workshop.models import Limit, Place, Printer, PrinterModel, fit_out
+from workshop.models import Area, Limit, Printer, PrinterModel, fit_out
 
 PASSWORD = "a-long-wet-rope"
 # Made once: it is slow by design.
@@ -58,17 +58,15 @@ class ApiCase(TestCase):
         cls.people["other"] = User.objects.create(
             username="other", name="Other member", role=Role.MEMBER, password=_HASH
         )
-        place = Place.objects.create(name="Long walk")
+        area = Area.objects.create(name="Long walk")
         made = {}
         for row in MODELS[:2]:
             model = PrinterModel.objects.create(name=row["name"], description=row["description"])
             for limit in row["limits"]:
                 Limit.objects.create(model=model, **limit)
             made[row["name"]] = model
-        cls.crossed = Printer.objects.create(
-            name="Bowline", model=made["Heron 300"], place=place, simulated=sim(16, 27)
-        )
-        cls.slinger = Printer.objects.create(name="Halyard", model=made["Dunlin 220"], place=place)
+        cls.crossed = Printer.objects.create(name="Bowline", model=made["Heron 300"], area=area, simulated=sim(16, 27))
+        cls.slinger = Printer.objects.create(name="Halyard", model=made["Dunlin 220"], area=area)
         for printer in (cls.crossed, cls.slinger):
             fit_out(printer)
 

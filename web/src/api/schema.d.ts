@@ -121,7 +121,7 @@ export interface paths {
         };
         /**
          * Record
-         * @description All that was measured, turned, reported and tagged on a machine, newest first.
+         * @description All that was measured, turned, reported and tagged on a machine (or at one place of it), newest first.
          */
         get: operations["printer.record"];
         put?: never;
@@ -225,7 +225,7 @@ export interface paths {
         };
         /**
          * List Cases
-         * @description Cases, open ones first; a member's list holds their own.
+         * @description Cases, the newest first, fifty a page; a member's list holds their own.
          */
         get: operations["cases.list"];
         put?: never;
@@ -1304,7 +1304,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/workshop/places": {
+    "/api/workshop/areas": {
         parameters: {
             query?: never;
             header?: never;
@@ -1314,10 +1314,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Add Place
+         * Add Area
          * @description Add a part of the room.
          */
-        post: operations["workshop.add_place"];
+        post: operations["workshop.add_area"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1559,7 +1559,20 @@ export interface components {
             /** Password */
             password: string;
         };
-        /** AxisOut */
+        /**
+         * AreaTiles
+         * @description A part of the room with its machines.
+         */
+        AreaTiles: {
+            /** Name */
+            name: string;
+            /** Printers */
+            printers: components["schemas"]["Tile"][];
+        };
+        /**
+         * AxisOut
+         * @description An axis folded to the worst of its places (by their number in ``places``), with the reason.
+         */
         AxisOut: {
             /** Axis */
             axis: string;
@@ -1568,6 +1581,10 @@ export interface components {
              * @enum {string}
              */
             condition: "sound" | "watch" | "out_of_adjustment" | "worn" | "failed" | "not_known";
+            /** Why */
+            why: string;
+            /** Places */
+            places: number[];
         };
         /**
          * BeltTransmission
@@ -1669,8 +1686,6 @@ export interface components {
             axes: components["schemas"]["AxisOut"][];
             /** Places */
             places: components["schemas"]["PlaceOut"][];
-            /** Doubts */
-            doubts: components["schemas"]["PlaceOut"][];
         };
         /**
          * Description
@@ -1695,6 +1710,49 @@ export interface components {
             pairs: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all")[][];
             /** Beam Angle Deg */
             beam_angle_deg?: number | null;
+        };
+        /**
+         * EvidenceOut
+         * @description A judged measurement of a place: what was asked, how it stands today and why, its figure with the limits it was judged by.
+         */
+        EvidenceOut: {
+            /** Procedure */
+            procedure: string;
+            /** Question */
+            question: string;
+            /**
+             * Condition
+             * @enum {string}
+             */
+            condition: "sound" | "watch" | "out_of_adjustment" | "worn" | "failed" | "not_known";
+            /** Why */
+            why: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /** Words */
+            words: string;
+            quantity: components["schemas"]["Quantity"] | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Source Of Limits */
+            source_of_limits: string;
+            /**
+             * Capture Id
+             * Format: uuid
+             */
+            capture_id: string;
+            /** In Doubt */
+            in_doubt: boolean;
         };
         /**
          * ExtruderTransmission
@@ -1724,22 +1782,32 @@ export interface components {
             /** Drive Diameter Mm */
             drive_diameter_mm?: number | null;
         };
-        /** Floor */
+        /**
+         * Floor
+         * @description The room by areas. ``wanted``: the most pressing; ``wanted_count``: all of it.
+         */
         Floor: {
-            /** Places */
-            places: components["schemas"]["PlaceTiles"][];
+            /** Areas */
+            areas: components["schemas"]["AreaTiles"][];
             /** Wanted */
             wanted: components["schemas"]["Wanted"][];
+            /** Wanted Count */
+            wanted_count: number;
         };
         /**
          * PlaceOut
-         * @description Condition of a belt and the evidence for it; ``question``: what was measured, as one asks it.
+         * @description Condition of a place, why (``reason``: with its name), and the evidence for it. Belt x and axis x are two places.
          */
         PlaceOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "belt" | "axis" | "motor" | "screw" | "bed" | "frame" | "head" | "print";
             /** Place */
             place: string;
-            /** Question */
-            question: string;
+            /** Name */
+            name: string;
             /**
              * Condition
              * @enum {string}
@@ -1747,20 +1815,10 @@ export interface components {
             condition: "sound" | "watch" | "out_of_adjustment" | "worn" | "failed" | "not_known";
             /** Why */
             why: string;
-            /** At */
-            at: string | null;
-            /** Procedure */
-            procedure: string | null;
-            quantity: components["schemas"]["Quantity"] | null;
-            /** Capture Id */
-            capture_id: string | null;
-        };
-        /** PlaceTiles */
-        PlaceTiles: {
-            /** Name */
-            name: string;
-            /** Printers */
-            printers: components["schemas"]["Tile"][];
+            /** Reason */
+            reason: string;
+            /** Evidence */
+            evidence: components["schemas"]["EvidenceOut"][];
         };
         /**
          * Point
@@ -1970,8 +2028,8 @@ export interface components {
             condition: components["schemas"]["ConditionOut"];
             /** Open Cases */
             open_cases: components["schemas"]["CaseBrief"][];
-            /** Place */
-            place: string;
+            /** Area */
+            area: string;
             /** Serial */
             serial: string;
             /** In Use Since */
@@ -2005,7 +2063,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "measured" | "turned" | "case" | "tag" | "happened";
+            kind: "reported" | "comment" | "measured" | "turned" | "seen" | "closed" | "picture" | "tag" | "happened";
             /** Words */
             words: string;
             /** Place */
@@ -2014,6 +2072,16 @@ export interface components {
             case_id?: number | null;
             /** Capture Id */
             capture_id?: string | null;
+        };
+        /**
+         * RecordPage
+         * @description A page of a machine's record, newest first; ``more``: older lines follow.
+         */
+        RecordPage: {
+            /** Lines */
+            lines: components["schemas"]["RecordLine"][];
+            /** More */
+            more: boolean;
         };
         /**
          * Happened
@@ -2340,7 +2408,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "reported" | "comment" | "measured" | "turned" | "seen" | "closed" | "picture";
+            kind: "reported" | "comment" | "measured" | "turned" | "seen" | "closed" | "picture" | "tag" | "happened";
             /** Words */
             words: string;
         };
@@ -3915,6 +3983,8 @@ export interface components {
             heading?: string | null;
             /** Label */
             label?: string | null;
+            /** Trouble */
+            trouble?: string | null;
             /** How */
             how?: string[] | null;
             /** Caution */
@@ -3928,7 +3998,7 @@ export interface components {
          *     start page. ``short``: what one does. ``question``: what it
          *     answers; ``heading``: the page's; ``label``: a place on its link. ``instruments``: kinds that do. ``minutes``: for a
          *     practised hand, set-up apart (typical). ``notes``: what to know before it is believed. ``record``: what was done, as
-         *     the machine's record says it. ``at``: what reads otherwise at some places.
+         *     the machine's record says it; ``trouble``: what is wrong where it is out of its limits. ``at``: what reads otherwise at some places.
          */
         Card: {
             /** Words */
@@ -3976,6 +4046,8 @@ export interface components {
             notes: string[];
             /** Record */
             record: string;
+            /** Trouble */
+            trouble: string;
             next?: components["schemas"]["Next"] | null;
             /**
              * At
@@ -5447,6 +5519,13 @@ export interface components {
             /** Level Db */
             level_db: number[];
         };
+        /** AreaFull */
+        AreaFull: {
+            /** Name */
+            name: string;
+            /** Id */
+            id: number;
+        };
         /** InstrumentFull */
         InstrumentFull: {
             /** Name */
@@ -5549,21 +5628,14 @@ export interface components {
              */
             learned: components["schemas"]["Learned"][];
         };
-        /** PlaceFull */
-        PlaceFull: {
-            /** Name */
-            name: string;
-            /** Id */
-            id: number;
-        };
         /** PrinterBrief */
         PrinterBrief: {
             /** Name */
             name: string;
             /** Model Id */
             model_id: number;
-            /** Place Id */
-            place_id: number;
+            /** Area Id */
+            area_id: number;
             /**
              * Serial
              * @default
@@ -5580,8 +5652,8 @@ export interface components {
         };
         /** Workshop */
         Workshop: {
-            /** Places */
-            places: components["schemas"]["PlaceFull"][];
+            /** Areas */
+            areas: components["schemas"]["AreaFull"][];
             /** Models */
             models: components["schemas"]["ModelOut"][];
             /** Printers */
@@ -5591,8 +5663,8 @@ export interface components {
             /** Limit Kinds */
             limit_kinds: components["schemas"]["LimitKind"][];
         };
-        /** PlaceIn */
-        PlaceIn: {
+        /** AreaIn */
+        AreaIn: {
             /** Name */
             name: string;
         };
@@ -5618,8 +5690,8 @@ export interface components {
             name: string;
             /** Model Id */
             model_id: number;
-            /** Place Id */
-            place_id: number;
+            /** Area Id */
+            area_id: number;
             /**
              * Serial
              * @default
@@ -5878,7 +5950,9 @@ export interface operations {
     "printer.record": {
         parameters: {
             query?: {
+                kind?: string;
                 place?: string;
+                page?: number;
             };
             header?: never;
             path: {
@@ -5894,7 +5968,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RecordLine"][];
+                    "application/json": components["schemas"]["RecordPage"];
                 };
             };
         };
@@ -6018,6 +6092,7 @@ export interface operations {
             query?: {
                 state?: "open" | "closed" | "all";
                 search?: string;
+                page?: number;
             };
             header?: never;
             path?: never;
@@ -7433,7 +7508,7 @@ export interface operations {
             };
         };
     };
-    "workshop.add_place": {
+    "workshop.add_area": {
         parameters: {
             query?: never;
             header?: never;
@@ -7442,7 +7517,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlaceIn"];
+                "application/json": components["schemas"]["AreaIn"];
             };
         };
         responses: {

@@ -6,6 +6,7 @@ import { api, got, type Schemas } from "../api/client";
 import { Choices, ErrorNote, Loading } from "../kit/bits";
 import { ago, sentence } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
+import { beltConditions } from "../machine/Places";
 import { useMe } from "../session/me";
 import { benchPath } from "./paths";
 
@@ -21,7 +22,7 @@ export function useBench(id: number) {
 export function BenchStart() {
   const floor = useQuery({ queryKey: ["floor"], queryFn: () => got(api.GET("/api/floor")) });
   if (!floor.data) return floor.error ? <ErrorNote error={floor.error} /> : <Loading what="the machines" />;
-  const printers = floor.data.places.flatMap((p) => p.printers.map((t) => ({ ...t, room: p.name })));
+  const printers = floor.data.areas.flatMap((p) => p.printers.map((t) => ({ ...t, room: p.name })));
   return (
     <section className="mx-auto grid max-w-5xl gap-4">
       <h1>Which machine is on the bench?</h1>
@@ -63,10 +64,7 @@ export function BenchMachine() {
     <div className="grid gap-5 lg:grid-cols-[300px_1fr]">
       <section className="sheet grid content-start gap-3 self-start">
         <h1>{b.printer}</h1>
-        <Sketch
-          description={printer.data.description}
-          conditions={Object.fromEntries(printer.data.condition.places.map((p) => [p.place, p.condition]))}
-        />
+        <Sketch description={printer.data.description} conditions={beltConditions(printer.data.condition)} />
         <Choices
           label="What is at hand?"
           options={["", ...instruments].map((i) => ({ value: i, label: i || "Anything" }))}

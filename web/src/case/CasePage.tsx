@@ -7,6 +7,7 @@ import { beltsPath } from "../bench/paths";
 import { Rounds } from "../bench/Rounds";
 import { Button, Caution, ErrorNote, Loading, useKey } from "../kit/bits";
 import { Sketch } from "../kit/Sketch";
+import { beltConditions } from "../machine/Places";
 import { CheckStep, OtherChecks, RepairStep } from "./CheckStep";
 import { Close } from "./Close";
 import { Log } from "./Log";
@@ -118,7 +119,7 @@ function Next({ c, changed, onWhatIf }: { c: Case; changed: (c: Case) => void; o
           {printer.data ? (
             <Sketch
               description={printer.data.description}
-              conditions={Object.fromEntries(printer.data.condition.places.map((p) => [p.place, p.condition]))}
+              conditions={beltConditions(printer.data.condition)}
               lit={s.place}
               note={s.title}
               className={s.how?.length ? "w-full" : "mx-auto w-full max-w-[300px]"}

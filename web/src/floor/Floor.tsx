@@ -22,8 +22,8 @@ export function Floor() {
   const floor = useQuery({ queryKey: ["floor"], queryFn: () => got(api.GET("/api/floor")), refetchInterval: 15000 });
   if (floor.isPending) return <Loading what="the floor" />;
   if (!floor.data) return <ErrorNote error={floor.error} />;
-  const { places, wanted } = floor.data;
-  if (!places.length)
+  const { areas, wanted } = floor.data;
+  if (!areas.length)
     return (
       <div className="sheet max-w-xl">
         <h1>The floor is empty</h1>
@@ -43,11 +43,11 @@ export function Floor() {
     <div className={`grid gap-5 ${technician ? "lg:grid-cols-[1fr_372px]" : ""}`}>
       <h1 className="sr-only">Floor</h1>
       <div className="grid content-start gap-5">
-        {places.map((place) => (
-          <section key={place.name} aria-label={place.name}>
-            <h2 className="mb-2 text-[16px]">{place.name}</h2>
+        {areas.map((area) => (
+          <section key={area.name} aria-label={area.name}>
+            <h2 className="mb-2 text-[16px]">{area.name}</h2>
             <div className="grid gap-4 sm:grid-cols-2 xl:grid-cols-3">
-              {place.printers.map((p) => (
+              {area.printers.map((p) => (
                 <MachineTile key={p.id} tile={p} technician={technician} />
               ))}
             </div>
@@ -81,7 +81,7 @@ function MachineTile({ tile, technician }: { tile: Schemas["Tile"]; technician: 
       {technician ? (
         <ul className="flex flex-wrap gap-x-4 gap-y-1 border-t border-hair pt-2 text-[15px]">
           {c.axes.map((a) => (
-            <li key={a.axis} className="inline-flex items-center gap-1.5">
+            <li key={a.axis} className="inline-flex items-center gap-1.5" title={a.why}>
               <b>{a.axis.toUpperCase()}</b>
               <ConditionMark condition={a.condition} />
             </li>

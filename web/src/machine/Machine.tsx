@@ -1,24 +1,25 @@
-/** One machine: the sketch as its map, condition by belt with the age of the evidence, limits, parts, and the record. */
+/** One machine: the sketch as its map, condition by axis with the age of the evidence, limits, parts, and the record. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, newKey, type Schemas, send } from "../api/client";
-import { beltsPath, benchPath } from "../bench/paths";
+import { beltsPath } from "../bench/paths";
 import { KINEMATICS } from "../floor/Floor";
 import { Button, Caution, Choices, ErrorNote, Field, INPUT, Loading } from "../kit/bits";
-import { ConditionMark, FitnessWords } from "../kit/Condition";
-import { ago, preferred, sentence } from "../kit/figures";
+import { FitnessWords } from "../kit/Condition";
+import { ago, preferred } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
-import { Strip } from "../kit/Strip";
 import { atLeast, useMe } from "../session/me";
 import { Ledger } from "./Ledger";
+import { beltConditions, type Chosen, Places } from "./Places";
+import { Record } from "./Record";
 
 export function Machine() {
   const id = Number(useParams().id);
   const me = useMe();
   const technician = atLeast(me, "technician");
   const go = useNavigate();
-  const [place, setPlace] = useState<string | null>(null);
+  const [chosen, setChosen] = useState<Chosen | null>(null);
   const printer = useQuery({
     queryKey: ["printer", id],
     queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
@@ -26,21 +27,21 @@ export function Machine() {
   if (printer.isPending) return <Loading what="the machine" />;
   if (!printer.data) return <ErrorNote error={printer.error} />;
   const p = printer.data;
-  const chosen = p.condition.places.find((x) => x.place === place) ?? null;
+  const belt = chosen?.kind === "belt" ? chosen.place : null;
   return (
     <div className={`grid gap-5 ${technician ? "lg:grid-cols-[400px_1fr]" : "max-w-2xl"}`}>
       <section className="sheet grid content-start gap-3 self-start">
         <h1>{p.name}</h1>
         <p className="text-ink2">
-          {p.model}, {KINEMATICS[p.description.kinematics]}. {p.place}.{p.serial ? ` Number ${p.serial}.` : ""}
+          {p.model}, {KINEMATICS[p.description.kinematics]}. {p.area}.{p.serial ? ` Number ${p.serial}.` : ""}
           {p.simulated ? " Simulated machine." : ""}
         </p>
         <FitnessWords fitness={p.condition.fitness} reason={p.condition.reason} />
         <Sketch
           description={p.description}
-          conditions={Object.fromEntries(p.condition.places.map((x) => [x.place, x.condition]))}
-          lit={place}
-          onPick={technician ? setPlace : undefined}
+          conditions={beltConditions(p.condition)}
+          lit={belt}
+          onPick={technician ? (place) => setChosen({ kind: "belt", place }) : undefined}
         />
         {technician ? null : (
           <Button next onClick={() => go(`/report/${p.id}`)}>
@@ -49,11 +50,8 @@ export function Machine() {
         )}
         {technician ? (
           <div className="flex flex-wrap gap-3">
-            <Button
-              next={!p.looks.length}
-              onClick={() => go(chosen ? beltsPath(p.id, chosen.place) : `/bench/${p.id}`)}
-            >
-              {chosen ? `Measure belt ${chosen.place.toUpperCase()}` : "Measure"}
+            <Button next={!p.looks.length} onClick={() => go(belt ? beltsPath(p.id, belt) : `/bench/${p.id}`)}>
+              {belt ? `Measure belt ${belt.toUpperCase()}` : "Measure"}
             </Button>
             <Button onClick={() => go(`/report/${p.id}`)}>Report a fault</Button>
           </div>
@@ -70,40 +68,13 @@ export function Machine() {
             </section>
           ) : null}
           <Cases cases={p.open_cases} />
-          <Doubts printer={p} />
-          <Belts printer={p} place={place} onPick={setPlace} />
+          <Places printer={p} chosen={chosen} onPick={setChosen} />
           <Ledger printerId={id} className="sheet" />
-          <Record id={id} place={place} />
+          <Record key={`${chosen?.kind}${chosen?.place}`} id={id} chosen={chosen} />
           <Parts printer={p} />
         </div>
       ) : null}
     </div>
-  );
-}
-
-/** What was changed since it was measured: no trouble, but not known either until it is measured again. */
-function Doubts({ printer }: { printer: Schemas["PrinterOut"] }) {
-  const rows = printer.condition.doubts ?? [];
-  if (!rows.length) return null;
-  return (
-    <section className="sheet">
-      <h2>In doubt</h2>
-      <ul className="rows">
-        {rows.map((d) => (
-          <li key={`${d.place}${d.procedure}`} className="grid gap-1 py-2">
-            <p>
-              <b>{d.question}</b>
-              <span className="block text-[16px] text-ink2">{d.why}</span>
-            </p>
-            {d.procedure ? (
-              <Link to={benchPath(printer.id, d.procedure, d.place)} className="min-h-11 py-2">
-                Measure it again
-              </Link>
-            ) : null}
-          </li>
-        ))}
-      </ul>
-    </section>
   );
 }
 
@@ -124,108 +95,6 @@ function Cases({ cases }: { cases: Schemas["CaseBrief"][] }) {
           </li>
         ))}
       </ul>
-    </section>
-  );
-}
-
-function Belts({
-  printer,
-  place,
-  onPick,
-}: {
-  printer: Schemas["PrinterOut"];
-  place: string | null;
-  onPick: (p: string) => void;
-}) {
-  const me = useMe();
-  return (
-    <section className="sheet">
-      <h2>Belts, by condition</h2>
-      <ul className="rows">
-        {printer.condition.places.map((x) => {
-          const limit = printer.limits.find((l) => l.what === "tension" && l.place === x.place);
-          const isTension = x.quantity?.unit === "N";
-          return (
-            <li key={x.place} className="grid items-center gap-x-5 gap-y-1 py-3 md:grid-cols-[190px_1fr]">
-              <button
-                type="button"
-                onClick={() => onPick(x.place)}
-                aria-pressed={place === x.place}
-                className="min-h-11 text-left"
-              >
-                <b className="mr-3 text-[20px]">{x.place.toUpperCase()}</b>
-                <ConditionMark condition={x.condition} />
-                <span className="block text-[15px] text-ink2">
-                  {x.why}{" "}
-                  {x.at ? <time title={new Date(x.at).toLocaleString()}>{`Measured ${ago(x.at)}.`}</time> : null}
-                </span>
-              </button>
-              {x.quantity ? (
-                <div className="flex items-center gap-4">
-                  <span className="min-w-32 font-mono text-[19px] font-semibold">{sentence(x.quantity, me)}</span>
-                  <Strip
-                    label={`Tension of belt ${x.place.toUpperCase()}`}
-                    quantity={x.quantity}
-                    low={isTension ? limit?.low : null}
-                    high={isTension ? limit?.high : null}
-                    width={360}
-                  />
-                </div>
-              ) : (
-                <Link to={beltsPath(printer.id, x.place)}>Pluck it: six minutes</Link>
-              )}
-            </li>
-          );
-        })}
-      </ul>
-    </section>
-  );
-}
-
-function Record({ id, place }: { id: number; place: string | null }) {
-  const [all, setAll] = useState(false);
-  const record = useQuery({
-    queryKey: ["record", id, place],
-    queryFn: () =>
-      got(
-        api.GET("/api/printers/{printer_id}/record", {
-          params: { path: { printer_id: id }, query: { place: place ?? "" } },
-        }),
-      ),
-  });
-  if (!record.data) return record.error ? <ErrorNote error={record.error} /> : <Loading what="the record" />;
-  const lines = all ? record.data : record.data.slice(0, 12);
-  return (
-    <section className="sheet">
-      <h2>Record{place ? ` of belt ${place.toUpperCase()}` : ""}</h2>
-      {lines.length === 0 ? <p>Nothing has happened here yet. The first measurement begins the record.</p> : null}
-      <ul className="rows">
-        {lines.map((l) => (
-          <li key={`${l.at}${l.words}`} className="flex flex-wrap justify-between gap-x-4 py-2">
-            <span>
-              {l.words}{" "}
-              {l.capture_id ? (
-                <a className="text-[15px]" href={`/api/captures/${l.capture_id}/raw`}>
-                  original
-                </a>
-              ) : null}
-              {l.case_id ? (
-                <Link className="ml-2 text-[15px]" to={`/cases/${l.case_id}`}>
-                  case
-                </Link>
-              ) : null}
-            </span>
-            <span className="text-[15px] text-ink2">
-              {l.who}, <time title={new Date(l.at).toLocaleString()}>{ago(l.at)}</time>
-            </span>
-          </li>
-        ))}
-      </ul>
-      {record.data.length > lines.length ? (
-        <Button className="mt-2" onClick={() => setAll(true)}>
-          Show all {record.data.length}
-        </Button>
-      ) : null}
     </section>
   );
 }

@@ -22,7 +22,7 @@ export function WorkshopPage() {
   return (
     <div className="mx-auto grid max-w-5xl gap-4">
       <h1>The workshop</h1>
-      <Tabs.Root defaultValue={s.places.length ? (s.models.length ? "machines" : "models") : "room"}>
+      <Tabs.Root defaultValue={s.areas.length ? (s.models.length ? "machines" : "models") : "room"}>
         <Tabs.List aria-label="Parts of the workshop" className="mb-4 flex flex-wrap border-b border-line">
           <Tabs.Trigger value="machines" className={TAB}>
             Machines
@@ -84,13 +84,13 @@ function List({ children, empty }: { children: ReactNode[]; empty: string }) {
 function Room({ s, lead }: { s: Shop; lead: boolean }) {
   const [name, setName] = useState("");
   const add = useShopWrite(
-    () => got(api.POST("/api/workshop/places", { body: { name } })),
+    () => got(api.POST("/api/workshop/areas", { body: { name } })),
     () => setName(""),
   );
   return (
     <section className="sheet grid gap-4">
       <List empty="Name the first part of the room: where do machines stand?">
-        {s.places.map((p) => (
+        {s.areas.map((p) => (
           <li key={p.id} className="py-2">
             {p.name}
           </li>
@@ -176,7 +176,7 @@ function Models({ s, lead }: { s: Shop; lead: boolean }) {
 }
 
 function Machines({ s, lead }: { s: Shop; lead: boolean }) {
-  const blank = { name: "", model_id: s.models[0]?.id ?? 0, place_id: s.places[0]?.id ?? 0, serial: "" };
+  const blank = { name: "", model_id: s.models[0]?.id ?? 0, area_id: s.areas[0]?.id ?? 0, serial: "" };
   const [form, setForm] = useState(blank);
   const add = useShopWrite(
     () => got(api.POST("/api/workshop/printers", { body: form })),
@@ -186,7 +186,7 @@ function Machines({ s, lead }: { s: Shop; lead: boolean }) {
     <section className="sheet grid gap-4">
       <List
         empty={
-          s.models.length && s.places.length
+          s.models.length && s.areas.length
             ? "No machine yet."
             : "First name a part of the room and describe a model; then machines can be put on the floor."
         }
@@ -195,14 +195,14 @@ function Machines({ s, lead }: { s: Shop; lead: boolean }) {
           <li key={p.id} className="py-2">
             <b>{p.name}</b>{" "}
             <span className="text-ink2">
-              {s.models.find((m) => m.id === p.model_id)?.name}, {s.places.find((x) => x.id === p.place_id)?.name}
+              {s.models.find((m) => m.id === p.model_id)?.name}, {s.areas.find((x) => x.id === p.area_id)?.name}
               {p.serial ? `, ${p.serial}` : ""}
               {p.simulated ? ", simulated" : ""}
             </span>
           </li>
         ))}
       </List>
-      {lead && s.models.length && s.places.length ? (
+      {lead && s.models.length && s.areas.length ? (
         <form
           className="grid gap-3 sm:grid-cols-2"
           onSubmit={(e) => {
@@ -255,10 +255,10 @@ function Machines({ s, lead }: { s: Shop; lead: boolean }) {
               <select
                 id={id}
                 className={INPUT}
-                value={form.place_id}
-                onChange={(e) => setForm({ ...form, place_id: Number(e.target.value) })}
+                value={form.area_id}
+                onChange={(e) => setForm({ ...form, area_id: Number(e.target.value) })}
               >
-                {s.places.map((p) => (
+                {s.areas.map((p) => (
                   <option key={p.id} value={p.id}>
                     {p.name}
                   </option>

@@ -6,19 +6,22 @@ from api.tests.world import ApiCase, sim
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 from people.clock import at, now
-
-from workshop.condition import condition
 from workshop.models import Component, Printer, PrinterModel, fit_out
+
+from measuring.condition import condition
 
 
 class Conditions(ApiCase):
     def place(self, name):
         return next(p for p in condition(self.crossed).places if p.place == name)
 
+    def axis(self, found, axis):
+        return next(a for a in found.axes if a.axis == axis)
+
     def test_never_measured_is_not_known(self):
         found = condition(self.crossed)
         self.assertEqual({p.condition for p in found.places}, {"not_known"})
-        self.assertEqual(found.axes["x"], "not_known")
+        self.assertEqual(self.axis(found, "x").condition, "not_known")
         self.assertEqual(found.fitness, "fit")
 
     def test_a_slack_belt_shows_in_every_axis_it_moves(self):
@@ -27,8 +30,10 @@ class Conditions(ApiCase):
         found = condition(self.crossed)
         self.assertEqual(self.place("a").condition, "out_of_adjustment")
         self.assertEqual(self.place("b").condition, "sound")
-        self.assertEqual((found.axes["x"], found.axes["y"]), ("out_of_adjustment", "out_of_adjustment"))
-        self.assertEqual((found.fitness, found.reason), ("rough_only", "belt A is out of adjustment"))
+        for axis in "xy":
+            self.assertEqual(self.axis(found, axis).condition, "out_of_adjustment")
+            self.assertEqual(self.axis(found, axis).why, "Belt A has the wrong tension. Measured outside its limits.")
+        self.assertEqual((found.fitness, found.reason), ("rough_only", "belt A has the wrong tension"))
 
     def test_evidence_ages(self):
         with at(now() - timedelta(days=65)):
@@ -52,7 +57,9 @@ class Conditions(ApiCase):
         self.assertEqual((tagged["condition"]["fitness"], tagged["tagged_out_by"]), ("tagged_out", "Technician"))
         self.assertEqual(self.call("member", "DELETE", path)[0], 403)
         self.assertNotEqual(self.good("technician", "DELETE", path)["condition"]["fitness"], "tagged_out")
-        words = [line["words"] for line in self.good("technician", "GET", f"/printers/{self.crossed.pk}/record")]
+        words = [
+            line["words"] for line in self.good("technician", "GET", f"/printers/{self.crossed.pk}/record")["lines"]
+        ]
         self.assertTrue(any("Fan cable bare" in w for w in words))
 
 
@@ -63,7 +70,7 @@ class Models(ApiCase):
 
     def test_a_name_is_used_once(self):
         with self.assertRaises(IntegrityError), transaction.atomic():
-            Printer.objects.create(name="Bowline", model=self.crossed.model, place=self.crossed.place)
+            Printer.objects.create(name="Bowline", model=self.crossed.model, area=self.crossed.area)
 
     def test_a_machine_has_the_parts_of_its_model_and_one_in_each_position(self):
         self.assertGreater(Component.objects.filter(printer=self.crossed).count(), 8)

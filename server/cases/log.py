@@ -1,0 +1,93 @@
+"""What happened in a case, as its log and the machine's record tell it."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Sequence
+
+from kestov_core import knowledge
+from people.models import name_of
+from workshop import timeline
+
+from .models import Case, Comment, Observation, Picture
+
+
+def _said(check: str, said: Sequence[Observation]) -> str:
+    """One line of the log for what was said at one moment: a single finding, or the outcome of a whole check."""
+
+    def names(state: str) -> str:
+        found = dict.fromkeys(
+            _label(o.finding) + (f", {o.axis.upper()}" if o.axis else "") for o in said if o.state == state
+        )
+        notes = [o.note for o in said if o.state == state and o.note]
+        return "; ".join(found) + (f" ({'; '.join(notes)})" if notes else "")
+
+    present, absent = names("present"), names("absent")
+    if check in knowledge.checks():
+        label = knowledge.checks()[check].label
+        return f"{label}: {present}" if present else f"{label}: {'all fine' if absent else 'not sure'}"
+    return (
+        f"Seen: {present}"
+        if present
+        else f"Looked for, not there: {absent}"
+        if absent
+        else f"Not sure: {names('unknown')}"
+    )
+
+
+def _label(finding: str) -> str:
+    kind = knowledge.findings().get(finding)
+    return kind.label if kind else finding
+
+
+@timeline.register
+def _reports(asked: timeline.Asked) -> list[timeline.Line]:
+    """How cases of a machine began and ended; in a case's own log, in its own words."""
+    if asked.place:
+        return []
+    rows = Case.objects.filter(printer=asked.printer).select_related("reported_by", "closed_by")
+    if asked.case is not None:
+        rows = rows.filter(pk=asked.case)
+    lines = []
+    for case in rows[: asked.most]:
+        ended = f"{case.get_closing_display()}. {case.cause}"
+        begun, over = (
+            (f"Reported: {case.title}", f"Closed: {ended}".rstrip(". ") + ".")
+            if asked.case is None
+            else (case.words or case.title, ended)
+        )
+        lines.append(
+            timeline.Line(
+                at=case.reported_at, who=name_of(case.reported_by), kind="reported", words=begun, case_id=case.pk
+            )
+        )
+        if case.closed_at:
+            lines.append(
+                timeline.Line(
+                    at=case.closed_at, who=name_of(case.closed_by), kind="closed", words=over, case_id=case.pk
+                )
+            )
+    return lines
+
+
+@timeline.register
+def _within(asked: timeline.Asked) -> list[timeline.Line]:
+    """What was seen, said and shown in a case; the record of the machine does not repeat it."""
+    if asked.case is None:
+        return []
+    seen = Observation.objects.filter(case=asked.case, withdrawn=False).select_related("by")
+    # The complaint itself is the first; what one check gave was said at one moment.
+    later = list(seen)[1:]
+    lines = [
+        timeline.Line(at=at, who=name_of(by), kind="seen", words=_said(check, list(group)), case_id=asked.case)
+        for (at, by, check), group in itertools.groupby(later, key=lambda o: (o.at, o.by, o.check_name))
+    ]
+    pictures = Picture.objects.filter(case=asked.case).defer("image").select_related("by")
+    lines += [
+        timeline.Line(at=p.at, who=name_of(p.by), kind="picture", words=p.words or "Picture", case_id=asked.case)
+        for p in pictures
+    ]
+    comments = Comment.objects.filter(case=asked.case).select_related("by")
+    return lines + [
+        timeline.Line(at=c.at, who=name_of(c.by), kind="comment", words=c.words, case_id=asked.case) for c in comments
+    ]

@@ -1,0 +1,123 @@
+"""What each machine is now: its condition, its open cases, and whether it is held until somebody has looked."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from kestov_core import knowledge
+from measuring.condition import PrinterCondition, conditions, wants
+from people.clock import now
+from people.models import name_of
+from workshop import worklist
+from workshop.models import Instrument, Printer
+
+from .models import Case, SiblingLook, State
+from .siblings import held_words
+
+
+@dataclass
+class MachineNow:
+    """A machine with its condition, the looks it waits for, and its open cases."""
+
+    printer: Printer
+    condition: PrinterCondition
+    looks: list[SiblingLook]
+    cases: list[Case]
+
+
+def machines(printers: Sequence[Printer]) -> list[MachineNow]:
+    """What these machines are now, from a few readings for all of them."""
+    cases: dict[int, list[Case]] = {}
+    open_ones = Case.objects.filter(printer__in=printers).exclude(state=State.CLOSED)
+    for case in open_ones.select_related("printer", "reported_by", "taken_by"):
+        cases.setdefault(case.printer_id, []).append(case)
+    looks: dict[int, list[SiblingLook]] = {}
+    for look in SiblingLook.objects.filter(printer__in=printers, looked_at=None).select_related(
+        "case__printer", "printer"
+    ):
+        looks.setdefault(look.printer_id, []).append(look)
+    working = (State.IN_WORK, State.NOT_VERIFIED)
+    in_work = {p for p, mine in cases.items() if any(c.state in working for c in mine)}
+    held = {p: held_words(mine[0]) for p, mine in looks.items()}
+    found = conditions(printers, in_work, held)
+    return [MachineNow(p, found[p.pk], looks.get(p.pk, []), cases.get(p.pk, [])) for p in printers]
+
+
+def machine(printer: Printer) -> MachineNow:
+    """What one machine is now."""
+    return machines([printer])[0]
+
+
+@worklist.register
+def _cases(rows: Sequence[MachineNow]) -> list[worklist.Wanted]:
+    out = []
+    for m in rows:
+        for case in m.cases:
+            rank, why = _pressing(case, bool(m.printer.tagged_out))
+            out.append(
+                worklist.Wanted(
+                    rank, case.reported_at, f"{m.printer.name}: {case.title}", why, "case", m.printer.pk, case.pk
+                )
+            )
+        if m.condition.fitness == "look_first" and m.looks:
+            out.append(
+                worklist.Wanted(
+                    1,
+                    m.looks[0].made_at,
+                    f"Look at {m.printer.name}, unplugged",
+                    f"{m.condition.reason}. Nobody may use it until somebody has looked.",
+                    "look",
+                    m.printer.pk,
+                )
+            )
+    return out
+
+
+@worklist.register
+def _measurements(rows: Sequence[MachineNow]) -> list[worklist.Wanted]:
+    """What is out of its limits, in doubt or not known, where no case and no tag goes before it."""
+    moment, out = now(), []
+    for m in rows:
+        if m.cases or m.condition.fitness == "tagged_out":
+            continue
+        for rank, title, why, shown, place in wants(m.condition):
+            out.append(
+                worklist.Wanted(
+                    rank,
+                    moment,
+                    f"{m.printer.name}: {title}",
+                    why,
+                    "measure",
+                    m.printer.pk,
+                    place=place.place,
+                    procedure=shown.procedure if shown else None,
+                )
+            )
+    return out
+
+
+@worklist.register
+def _instruments(rows: Sequence[MachineNow]) -> list[worklist.Wanted]:
+    moment = now()
+    return [
+        worklist.Wanted(4, moment, f"Check {i.name}", f"Its check was due on {i.check_due}.", "instrument")
+        for i in Instrument.objects.filter(check_due__lt=moment.date())
+    ]
+
+
+def _pressing(case: Case, tagged_out: bool) -> tuple[int, str]:
+    """How pressing an open case is (0 most), and why in words."""
+    if case.state == State.IN_WORK:
+        return 1, f"In work with {name_of(case.taken_by)}."
+    if case.state == State.NOT_VERIFIED:
+        return 2, "Mended; the proof is still missing."
+    if tagged_out:
+        # Made safe already; it waits for somebody, not for minutes at the bench.
+        return 1, f"Tagged out after a report by {name_of(case.reported_by)}; it wants somebody qualified."
+    return 0, f"Reported by {name_of(case.reported_by)}; nobody has taken it yet."
+
+
+def danger_label(finding: str) -> str:
+    """A danger in words."""
+    return knowledge.findings()[finding].label

@@ -1,0 +1,181 @@
+"""Condition of a machine's places and axes from their standings, and its fitness. The rules are the core's."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from kestov_core import knowledge, procedures
+from kestov_core.condition import Condition, Evidence, Fitness, condition_of, fitness_of, worst
+from kestov_core.machine import AXES_OF_BELT, Description, PlaceKind
+from people.clock import now
+from workshop.models import Printer
+
+from .changes import ago
+from .models import Standing
+
+_NAMES: dict[str, str] = {"belt": "belt {p}", "motor": "motor {p}", "screw": "screw {p}", "axis": "{p}"}
+
+
+@dataclass
+class Shown:
+    """One judged measurement of a place and what it says of today. ``in_doubt``: overtaken by a change."""
+
+    procedure: str
+    question: str
+    trouble: str
+    condition: Condition
+    why: str
+    standing: Standing
+    in_doubt: bool
+
+
+@dataclass
+class PlaceCondition:
+    """Condition of one place: the worst of what was measured there, and why. Belt x and axis x are two places."""
+
+    kind: PlaceKind
+    place: str
+    name: str
+    condition: Condition
+    why: str
+    evidence: list[Shown] = field(default_factory=list)
+
+    @property
+    def reason(self) -> str:
+        """Why it stands so, with its name: what is wrong, or what was found."""
+        shown = self.worst
+        if shown is not None and self.condition in ("out_of_adjustment", "worn", "failed"):
+            return _capital(f"{shown.trouble}. {self.why}")
+        return _capital(f"{self.name}: {self.why[:1].lower()}{self.why[1:]}")
+
+    @property
+    def worst(self) -> Shown | None:
+        """The measurement that the condition rests on."""
+        return next((e for e in self.evidence if e.condition == self.condition), None)
+
+
+@dataclass
+class AxisCondition:
+    """An axis (or bed, frame, head) folded to the worst of its places, with the reason."""
+
+    axis: str
+    condition: Condition
+    why: str
+    places: list[PlaceCondition]
+
+
+@dataclass
+class PrinterCondition:
+    """Condition of all places by axis, and the fitness that follows."""
+
+    axes: list[AxisCondition]
+    places: list[PlaceCondition]
+    fitness: Fitness
+    reason: str
+
+
+def conditions(printers: Sequence[Printer], in_work: set[int], held: dict[int, str]) -> dict[int, PrinterCondition]:
+    """The condition of each machine by its key, from one reading of their standings.
+
+    ``in_work``: machines that a technician works on; ``held``: why a machine is held until somebody has looked.
+    """
+    rows: dict[int, list[Standing]] = {}
+    for row in Standing.objects.filter(printer__in=printers).exclude(verdict="not_judged"):
+        rows.setdefault(row.printer_id, []).append(row)
+    return {p.pk: _condition(p, rows.get(p.pk, []), p.pk in in_work, held.get(p.pk, "")) for p in printers}
+
+
+def condition(printer: Printer, in_work: bool = False, held: str = "") -> PrinterCondition:
+    """The condition of one machine."""
+    return conditions([printer], {printer.pk} if in_work else set(), {printer.pk: held})[printer.pk]
+
+
+def _condition(printer: Printer, standings: list[Standing], in_work: bool, held: str) -> PrinterCondition:
+    motion = printer.model.motion()
+    places = _places(motion, standings)
+    axes = _axes(motion, places)
+    troubles = [(w.trouble, p.condition) for p in places if (w := p.worst) is not None]
+    fitness, reason = fitness_of(printer.tagged_out or None, in_work, troubles, held)
+    return PrinterCondition(axes, places, fitness, reason)
+
+
+def _places(motion: Description, standings: list[Standing]) -> list[PlaceCondition]:
+    """Every place that is expected to be known, or of which something was measured; in the machine's order."""
+    found: dict[tuple[PlaceKind, str], list[Shown]] = {}
+    for name in knowledge.cards():
+        procedure = procedures.get(name)
+        if procedure.expected and procedure.measures is not None:
+            for place in procedure.places(motion):
+                found.setdefault((procedure.measures, place), [])
+    # What tells the same of a place speaks by its newest.
+    newest: dict[tuple[PlaceKind, str, str], Standing] = {}
+    for row in sorted(standings, key=lambda s: s.taken_at):
+        procedure = procedures.get(row.procedure)
+        if procedure.measures is not None:
+            newest[(procedure.measures, row.place, procedure.gives or row.procedure)] = row
+    for (kind, place, _), row in newest.items():
+        found.setdefault((kind, place), []).append(_shown(row))
+    return [_place(kind, place, shown) for (kind, place), shown in found.items()]
+
+
+def _shown(row: Standing) -> Shown:
+    age = (now() - row.taken_at).total_seconds() / 86400
+    changed = f"{row.doubt} {ago(row.doubt_at)}" if row.doubt_at is not None else ""
+    lost = 0 if changed else row.lost
+    condition, why = condition_of(Evidence(row.procedure, row.verdict, age, lost, changed))  # type: ignore[arg-type]
+    card = knowledge.cards()[row.procedure].here(row.place)
+    return Shown(row.procedure, card.question, card.trouble, condition, why, row, in_doubt=bool(changed))
+
+
+def _place(kind: PlaceKind, place: str, shown: list[Shown]) -> PlaceCondition:
+    name = _NAMES.get(kind, kind).format(p=place.upper()) if place != "e" else f"{kind} of the filament"
+    if not shown:
+        condition, why = condition_of(None)
+        return PlaceCondition(kind, place, name, condition, why)
+    found = worst([s.condition for s in shown])
+    why = next(s.why for s in shown if s.condition == found)
+    return PlaceCondition(kind, place, name, found, why, sorted(shown, key=lambda s: -s.standing.taken_at.timestamp()))
+
+
+def axes_of(motion: Description, kind: PlaceKind, place: str) -> tuple[str, ...]:
+    """The axes that a place belongs to: a crossed belt to both that it moves; bed, frame and head stand for themselves."""
+    if kind in ("belt", "motor") and place in AXES_OF_BELT[motion.kinematics]:
+        return AXES_OF_BELT[motion.kinematics][place]
+    if kind == "axis" and place in ("a", "b"):
+        return ("x", "y")
+    return (place[0],) if kind in ("belt", "motor", "axis", "screw") else (place,)
+
+
+def _axes(motion: Description, places: list[PlaceCondition]) -> list[AxisCondition]:
+    by_axis: dict[str, list[PlaceCondition]] = {"x": [], "y": [], "z": []}
+    for p in places:
+        for axis in axes_of(motion, p.kind, p.place):
+            by_axis.setdefault(axis, []).append(p)
+    out = []
+    for axis, mine in by_axis.items():
+        found = worst([p.condition for p in mine])
+        first = next((p for p in mine if p.condition == found), None)
+        out.append(AxisCondition(axis, found, "" if first is None else first.reason, mine))
+    return out
+
+
+def _capital(words: str) -> str:
+    return words[:1].upper() + words[1:]
+
+
+def wants(c: PrinterCondition) -> list[tuple[int, str, str, Shown | None, PlaceCondition]]:
+    """What a machine wants measured or set: rank, title, why, the measurement it rests on, and where."""
+    rows: list[tuple[int, str, str, Shown | None, PlaceCondition]] = []
+    for p in c.places:
+        for e in p.evidence:
+            if e.condition in ("out_of_adjustment", "worn", "failed"):
+                rows.append((3, e.trouble, e.why, e, p))
+            elif e.in_doubt and p.kind != "belt":
+                rows.append((4, f"measure {p.name} again", e.why, e, p))
+    unknown = [p for p in c.places if p.condition == "not_known" and p.kind == "belt"]
+    if unknown:
+        names = " and ".join(p.place.upper() for p in unknown)
+        title = f"measure {'belt' if len(unknown) == 1 else 'belts'} {names}"
+        rows.append((5, title, unknown[0].why, None, unknown[0]))
+    return rows

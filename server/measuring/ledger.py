@@ -1,0 +1,49 @@
+"""The settings ledger: values that were set on a machine, what each was before, and the way back."""
+
+from __future__ import annotations
+
+from people.clock import now
+from people.models import User, audit
+from people.refusals import Refused
+from workshop.models import Printer
+
+from .models import Capture, StoredValue
+from .standing import changed
+
+
+def set_value(
+    printer: Printer,
+    name: str,
+    value: float,
+    unit: str,
+    user: User,
+    was: float | None = None,
+    reason: str = "",
+    capture: Capture | None = None,
+) -> StoredValue:
+    """Write down a value that was set; what the ledger had before goes before what is told (``was``)."""
+    # Two writers of one value wait for each other: what it was before is then true.
+    Printer.objects.select_for_update().get(pk=printer.pk)
+    last = StoredValue.objects.filter(printer=printer, name=name).first()
+    row = StoredValue.objects.create(
+        printer=printer,
+        name=name,
+        value=value,
+        was=last.value if last is not None else was,
+        unit=unit,
+        reason=reason.strip(),
+        capture=capture,
+        by=user,
+        at=now(),
+    )
+    changed(printer)
+    audit(user, "set", printer, f"{name.replace('_', ' ')} of {printer.name}: {value:g} {unit}".strip() + ".")
+    return row
+
+
+def go_back(row: StoredValue, user: User) -> StoredValue:
+    """Write down that the value of before was set again; refused where the ledger does not know it."""
+    if row.was is None:
+        raise Refused(409, "nothing_before", "The ledger does not know what it was before.")
+    reason = f"Back to what it was before {row.at:%-d %B}."
+    return set_value(row.printer, row.name, row.was, row.unit, user, reason=reason)

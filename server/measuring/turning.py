@@ -1,0 +1,140 @@
+"""What is turned or mended on a machine, and what has been done, as the record tells it."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from django.db.models import Prefetch
+from kestov_core import knowledge, procedures
+from kestov_core.machine import Tensioner
+from people.clock import now
+from people.models import User, audit, name_of
+from people.refusals import Refused
+from workshop import timeline
+from workshop.models import Printer
+
+from .models import Action, Capture, Result
+from .rounds import places_of, rounds
+from .standing import changed
+
+if TYPE_CHECKING:
+    from cases.models import Case
+
+
+def turn(
+    printer: Printer, place: str, turns: float, user: User, case: Case | None, advised: float | None, note: str
+) -> None:
+    """Write down what was turned (positive tightens; mm for sliders). On a simulated machine it is turned, too.
+
+    ``printer`` is held by who calls. Refused before anything was measured: nobody would learn what the turn did.
+    """
+    from kestov_core.simulator import machine as simulator
+
+    if turns == 0 or abs(turns) > 20:
+        raise Refused(422, "out_of_range", "Enter how far it was turned: more than nothing, at most 20.", "turns")
+    past = rounds(printer, places_of(printer, place), case.pk if case else None)
+    if not past or not past[-1].readings:
+        raise Refused(
+            409,
+            "measure_first",
+            "Measure before you turn: without a figure before, nobody learns what the turn did.",
+            "turns",
+        )
+    tensioner = printer.model.motion().belts()[place].tensioner or Tensioner()
+    Action.objects.create(
+        printer=printer,
+        case=case,
+        place=place,
+        turns=turns,
+        unit=tensioner.unit,
+        direction=tensioner.moved(turns > 0),
+        advised=advised,
+        round=past[-1].number,
+        note=note.strip()[:300],
+        by=user,
+        at=now(),
+    )
+    audit(user, "turned", printer, f"Belt {place.upper()}: {turns:+.2f} {tensioner.unit}")
+    if printer.simulated is not None:
+        after = simulator.turn(simulator.SimMachine.model_validate(printer.simulated), place, turns)
+        printer.simulated = after.model_dump(mode="json")
+        printer.save(update_fields=["simulated"])
+    changed(printer)
+
+
+def mended(case: Case, place: str, fault: knowledge.Fault, helped: bool | None, note: str, user: User) -> None:
+    """Write down a remedy that was done; ``helped`` is None until it has been seen."""
+    Action.objects.create(
+        printer=case.printer,
+        case=case,
+        kind="repair",
+        place=place,
+        fault=fault.id,
+        helped=helped,
+        note=note.strip(),
+        by=user,
+        at=now(),
+    )
+    words = {True: "helped", False: "did not help", None: "done"}[helped]
+    audit(user, "mended", case, f"{fault.label}: {words}")
+    changed(case.printer)
+
+
+def measured_words(capture: Capture) -> str:
+    """A capture as the record tells it: what was done where, and its figure."""
+    words = knowledge.cards()[capture.procedure].here(capture.place).record
+    result = capture.latest()
+    if result is None or result.value is None:
+        return words
+    return f"{words}: {result.value:.3g} ± {result.u95 or 0:.2g} {result.unit}"
+
+
+def done_words(a: Action) -> str:
+    """What was turned or mended, in words."""
+    if a.kind != "repair":
+        how = f"{abs(a.turns):.2f} {a.unit} {a.direction}" if a.turns is not None else ""
+        return f"Turned the tensioner of belt {a.place.upper()}: {how}".strip()
+    fault = knowledge.faults().get(a.fault)
+    label = (fault.label if fault else a.fault) + (f", {a.place.upper()}" if 0 < len(a.place) <= 2 else "")
+    seen = {True: "it helped", False: "it did not help", None: "not proven yet"}[a.helped]
+    return f"Mended: {label}; {seen}" + (f" ({a.note})" if a.note else "")
+
+
+@timeline.register
+def _captures(asked: timeline.Asked) -> list[timeline.Line]:
+    rows = Capture.objects.filter(printer=asked.printer)
+    if asked.case is not None:
+        rows = rows.filter(case=asked.case)
+    if asked.place:
+        of_kind = [n for n in knowledge.cards() if asked.kind in ("", procedures.get(n).measures)]
+        rows = rows.filter(place=asked.place, procedure__in=of_kind)
+    # A line needs the headline alone: neither the file nor the whole result is read.
+    light = Prefetch("results", Result.objects.defer("found"))
+    rows = rows.defer("data", "context").select_related("taken_by").prefetch_related(light)
+    return [
+        timeline.Line(
+            at=c.taken_at,
+            who=name_of(c.taken_by),
+            kind="measured",
+            words=measured_words(c),
+            place=c.place,
+            case_id=c.case_id,
+            capture_id=c.id,
+        )
+        for c in rows[: asked.most]
+    ]
+
+
+@timeline.register
+def _actions(asked: timeline.Asked) -> list[timeline.Line]:
+    rows = Action.objects.filter(printer=asked.printer).select_related("by").order_by("-at", "-id")
+    if asked.case is not None:
+        rows = rows.filter(case=asked.case)
+    if asked.place:
+        rows = rows.filter(place=asked.place)
+        if asked.kind:
+            rows = rows.filter(kind="turn_tensioner") if asked.kind == "belt" else rows.exclude(kind="turn_tensioner")
+    return [
+        timeline.Line(at=a.at, who=name_of(a.by), kind="turned", words=done_words(a), place=a.place, case_id=a.case_id)
+        for a in rows[: asked.most]
+    ]

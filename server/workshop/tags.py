@@ -1,0 +1,71 @@
+"""The tag that takes a machine out of use, with its reason and who set it."""
+
+from __future__ import annotations
+
+from people.clock import now
+from people.models import AuditEntry, User, audit, name_of
+from people.refusals import Refused
+
+from . import timeline
+from .models import Event, Printer
+
+
+def locked(printer_id: int) -> Printer:
+    """The machine, held against other writers; refused where there is none."""
+    printer = Printer.objects.select_for_update(of=("self",)).select_related("model").filter(pk=printer_id).first()
+    if printer is None:
+        raise Refused(404, "not_found", "There is no such machine; it may have been removed.")
+    return printer
+
+
+def tag_out(printer: Printer, user: User, reason: str, how: str = "") -> None:
+    """Take a machine out of use. ``how``: by what, where it was not by hand."""
+    printer.tagged_out, printer.tagged_out_by, printer.tagged_out_at = reason.strip()[:200], user, now()
+    printer.save(update_fields=["tagged_out", "tagged_out_by", "tagged_out_at"])
+    audit(user, "tagged out", printer, f"Tagged out{how}: {printer.tagged_out}")
+
+
+def lift(printer: Printer, user: User) -> None:
+    """Put a machine back in use."""
+    was = printer.tagged_out
+    printer.tagged_out, printer.tagged_out_by, printer.tagged_out_at = "", None, None
+    printer.save(update_fields=["tagged_out", "tagged_out_by", "tagged_out_at"])
+    audit(user, "lifted the tag", printer, f"Tag lifted. It said: {was}")
+
+
+def happened(printer: Printer, event: str, days_ago: float, user: User, note: str) -> None:
+    """Write down what was done to a machine, or happened to it; an event that no fault knows is refused."""
+    from datetime import timedelta
+
+    from kestov_core import knowledge
+
+    if event not in knowledge.events():
+        raise Refused(422, "out_of_range", "Choose one of the listed events.", "event")
+    Event.objects.create(printer=printer, event=event, at=now() - timedelta(days=days_ago), by=user, note=note.strip())
+
+
+@timeline.register
+def _tags(asked: timeline.Asked) -> list[timeline.Line]:
+    if asked.place or asked.case is not None:
+        return []
+    rows = AuditEntry.objects.filter(what="printer", what_id=str(asked.printer), verb__contains="tag")
+    return [
+        timeline.Line(at=e.at, who=name_of(e.who), kind="tag", words=e.words)
+        for e in rows.select_related("who")[: asked.most]
+    ]
+
+
+@timeline.register
+def _events(asked: timeline.Asked) -> list[timeline.Line]:
+    if asked.place or asked.case is not None:
+        return []
+    rows = Event.objects.filter(printer=asked.printer).select_related("by")[: asked.most]
+    return [
+        timeline.Line(
+            at=e.at,
+            who=name_of(e.by),
+            kind="happened",
+            words=e.event.replace("_", " ").capitalize() + (f": {e.note}" if e.note else ""),
+        )
+        for e in rows
+    ]
