@@ -16,12 +16,11 @@ from typing import Any, Literal
 from annotated_types import Ge, Gt, Le
 from pydantic import BaseModel, ConfigDict
 
+from .asked import Asked, Choice, Origin, Source, told
 from .machine import BeltTransmission, Description, Transmission
 from .quantities import Limits, positive
 
-#: Where a value is from: typed now; the model's description; the workshop's limits table or its settings; the instrument
-#: used; the machine's ledger; what was told last time; what was measured before; else it is typical.
-Origin = Literal["typed", "model", "limit", "workshop", "instrument", "stored", "last", "measured", "typical"]
+__all__ = ["Asked", "Choice", "Origin", "Source", "told"]
 
 
 @dataclass(frozen=True)
@@ -63,14 +62,6 @@ class Known:
         return self.description.drive_of(self.place)
 
 
-@dataclass(frozen=True)
-class Source:
-    """Where a value may be from, and how it is found there; None where it is not known."""
-
-    origin: Origin
-    find: Callable[[Known], Any]
-
-
 def model(find: Callable[[Known], Any]) -> Source:
     """From the description of the machine's model."""
     return Source("model", find)
@@ -110,6 +101,20 @@ def limit(what: str, words: str, unit: str, side: Literal["high", "band"] = "hig
     return LimitSource("limit", find, what, words, unit, side)
 
 
+def drive(name: str) -> Source:
+    """A figure of the drive that moves the place, where the model tells it."""
+    return Source("model", lambda k: _told_of(k.drive, name))
+
+
+def _told_of(part: BaseModel | None, name: str) -> Any:
+    return getattr(part, name, None) if part is not None and name in part.model_fields_set else None
+
+
+def travel(end: str) -> Source:
+    """Where the axis at the place ends, where the model tells it."""
+    return Source("model", lambda k: _told_of(k.description.travel.get(k.place), end))
+
+
 def resolution(unit: str) -> Source:
     """The smallest step of the instrument used."""
     return Source(
@@ -144,59 +149,6 @@ def workshop(find: Callable[[Known], Any]) -> Source:
 
 #: The place itself, for a field that repeats it.
 PLACE = model(lambda k: k.place)
-
-
-class Choice(BaseModel):
-    """One of a few answers; ``hint`` stands under it while it is chosen."""
-
-    model_config = ConfigDict(extra="forbid", frozen=True)
-
-    value: str
-    label: str
-    hint: str = ""
-
-
-@dataclass(frozen=True)
-class Asked:
-    """How a field is asked for. Without a title it is not asked: only what is known fills it.
-
-    ``when``: asked only while another field has one of these values. ``here``: asked only where this holds. ``beside``:
-    belongs to the figure of that field; where that one was typed, what is known is of another. ``expect``: about what a
-    reading should be, the first of these fields less the others. ``more``: asked for under a fold. ``spare``: may be left
-    empty though it hangs on a choice. ``varies``: differs from row to row on purpose (where, how fast).
-    """
-
-    title: str = ""
-    unit: str = ""
-    hint: str = ""
-    sources: tuple[Source, ...] = ()
-    choices: tuple[Choice, ...] = ()
-    when: tuple[str, tuple[str, ...]] | None = None
-    here: Callable[[Known], bool] = lambda known: True
-    beside: str = ""
-    expect: tuple[str, ...] = ()
-    more: bool = False
-    spare: bool = False
-    varies: bool = False
-
-    def known(self, known: Known) -> tuple[Any, Origin] | None:
-        """The first source that knows it; None where none does."""
-        for source in self.sources:
-            value = source.find(known)
-            if value is not None:
-                return value, source.origin
-        return None
-
-    def __get_pydantic_json_schema__(self, core_schema: Any, handler: Any) -> dict[str, Any]:
-        """Title, unit and hint stand in the JSON Schema, too."""
-        said = {"title": self.title, "unit": self.unit, "description": self.hint}
-        found: dict[str, Any] = handler(core_schema)
-        return found | {k: v for k, v in said.items() if v}
-
-
-def told(*sources: Source) -> Asked:
-    """A field that is asked of nobody: what is known fills it."""
-    return Asked(sources=sources)
 
 
 class Column(BaseModel):
@@ -236,7 +188,7 @@ class FieldHere(BaseModel):
     title: str
     unit: str
     hint: str
-    kind: Literal["figure", "band", "choice", "yes_no"]
+    kind: Literal["figure", "band", "choice", "yes_no", "text"]
     choices: list[Choice]
     low: float | None
     high: float | None
@@ -312,16 +264,23 @@ def fields_here(shape: type[BaseModel], known: Known) -> list[FieldHere]:
 
 def _field_here(name: str, how: Asked, info: Any, known: Known) -> FieldHere:
     value, origin = how.known(known) or (None, None)
+    return field_as_asked(name, how, info, value, origin)
+
+
+def field_as_asked(name: str, how: Asked, info: Any, value: Any, origin: Origin | None) -> FieldHere:
+    """A field of a model as it is asked for; without a value it stands at its default, which is typical."""
     default = None if info.is_required() else info.get_default(call_default_factory=True)
     if value is None and default is not None:
         value, origin = default, "typical"
     plain = _plain(info.annotation)
-    kind: Literal["figure", "band", "choice", "yes_no"] = "figure"
+    kind: Literal["figure", "band", "choice", "yes_no", "text"] = "figure"
     if how.choices:
         kind = "choice"
         value = None if value is None else _as_choice(value)
     elif plain is bool:
         kind = "yes_no"
+    elif plain is str:
+        kind = "text"
     elif isinstance(plain, type) and issubclass(plain, BaseModel):
         kind = "band"
         value = None if value is None else Band.model_validate(_as_json(value))

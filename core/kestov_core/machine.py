@@ -10,6 +10,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from .asked import Asked, Choice
 from .errors import BadInput
 from .quantities import Finite, Positive
 
@@ -20,6 +21,12 @@ Turning = Literal["clockwise", "anticlockwise"]
 #: How a tensioner is moved: a screw is turned; a slider goes away from its belt (tighter) or toward it (slacker).
 Moving = Literal["clockwise", "anticlockwise", "away", "toward"]
 TensionerKind = Literal["threaded_idler", "threaded_clamp", "sprung_lock", "slider"]
+
+Axis = Literal["x", "y", "z"]
+#: How an axis finds its home; friction: by the motor's own load, which drag can upset.
+Homing = Literal["switch", "probe", "nozzle_probe", "friction"]
+#: What an axis runs on, with its material: it says what to lubricate with.
+GuideKind = Literal["rods_ball", "rods_polymer", "rails", "tubes_polymer", "rollers"]
 
 #: Every place a finding or a component can have (field ``axis``).
 PLACES = (
@@ -64,9 +71,13 @@ class Point(Model):
 class Span(Model):
     """A free length of belt between two contact points, with the head position at which it is meant."""
 
-    name: str
+    name: Annotated[str, Field(max_length=80), Asked("Which run to pluck")]
     at: Point | None = None
-    span_mm: Positive
+    span_mm: Annotated[Positive, Field(le=5000), Asked("Free span", "mm", "Pulley to clamp.")]
+
+
+def _choices(**words: str) -> tuple[Choice, ...]:
+    return tuple(Choice(value=v, label=label) for v, label in words.items())
 
 
 class Tensioner(Model):
@@ -75,11 +86,45 @@ class Tensioner(Model):
     ``relief``: a screw that slackens when it is turned in (clockwise), as beside some springs; turning it out tightens.
     """
 
-    kind: TensionerKind = "threaded_idler"
-    thread_pitch_mm: Positive | None = None
-    wrap_deg: Annotated[float, Field(gt=0, le=360)] = 180.0
-    tighten: Turning = "clockwise"
-    relief: bool = False
+    kind: Annotated[
+        TensionerKind,
+        Asked(
+            "Tensioner",
+            choices=_choices(
+                threaded_idler="screw moves an idler", threaded_clamp="screw draws the end",
+                sprung_lock="spring, screws lock", slider="slider by hand",
+            ),
+        ),
+    ] = "threaded_idler"  # fmt: skip
+    relief: Annotated[bool, Asked("It has a relief screw: turned in, it slackens", when=("kind", ("sprung_lock",)))] = (
+        False
+    )
+    thread_pitch_mm: Annotated[
+        Annotated[Positive, Field(le=10)] | None,
+        Asked(
+            "Thread pitch", "mm", "M3 0.5, M4 0.7, M5 0.8.",
+            when=("kind", ("threaded_idler", "threaded_clamp", "sprung_lock")), spare=True,
+        ),
+    ] = None  # fmt: skip
+    tighten: Annotated[
+        Turning,
+        Asked(
+            "Tightens", "", "Seen from the screw's head.",
+            choices=_choices(clockwise="clockwise", anticlockwise="anticlockwise"),
+            when=("kind", ("threaded_idler", "threaded_clamp")),
+        ),
+    ] = "clockwise"  # fmt: skip
+    wrap_deg: Annotated[
+        float,
+        Field(gt=0, le=360),
+        Asked(
+            "Belt wraps its idler by",
+            "°",
+            "180 is typical.",
+            when=("kind", ("threaded_idler", "sprung_lock", "slider")),
+            more=True,
+        ),
+    ] = 180.0
 
     @property
     def unit(self) -> Literal["mm", "turns"]:
@@ -96,45 +141,186 @@ class Tensioner(Model):
 
 
 class Drive(Model):
-    """What every motor drive has."""
+    """What every motor drive has: the motor, and how its driver is set."""
 
-    motor_steps_per_rev: Positive = 200
-    microsteps: Positive = 16
-    gear_ratio: Positive = 1
+    motor_steps_per_rev: Annotated[
+        Positive, Field(le=2000), Asked("Motor's full steps a turn", "", "200 on most, 400 on fine ones.", more=True)
+    ] = 200
+    microsteps: Annotated[
+        Positive, Field(le=1024), Asked("Microsteps", "", "As the driver is set; 16 is typical.", more=True)
+    ] = 16
+    gear_ratio: Annotated[
+        Positive, Field(le=500), Asked("Gear ratio", "", "Motor turns for one of the drive.", more=True)
+    ] = 1
+    rated_a: Annotated[
+        Annotated[Positive, Field(le=50)] | None,
+        Asked("Motor's rating", "A", "R.m.s. a phase, on its label.", more=True),
+    ] = None
+    current_set: Annotated[
+        Literal["reference", "stored"] | None,
+        Asked("Its current is set", choices=_choices(reference="at the driver", stored="as a stored value"), more=True),
+    ] = None
+    sense_ohm: Annotated[
+        Annotated[Positive, Field(le=100)] | None,
+        Asked(
+            "Sense resistor",
+            "Ω",
+            "On the driver: R100 is 0.1 Ω.",
+            when=("current_set", ("reference",)),
+            more=True,
+            spare=True,
+        ),
+    ] = None
+    gain: Annotated[
+        Annotated[Positive, Field(le=1000)] | None,
+        Asked(
+            "Driver's factor",
+            "",
+            "Peak current is V / (factor × Ω); data sheet.",
+            when=("current_set", ("reference",)),
+            more=True,
+            spare=True,
+        ),
+    ] = None
+    motors_on_driver: Annotated[
+        int,
+        Field(ge=1, le=4),
+        Asked(
+            "Motors on its driver", "", "Two screws often hang on one.",
+            choices=tuple(Choice(value=str(i + 1), label=w) for i, w in enumerate(("one", "two", "three", "four"))),
+            more=True,
+        ),
+    ] = 1  # fmt: skip
+    wiring: Annotated[
+        Literal["parallel", "series"],
+        Asked(
+            "Wired", choices=_choices(parallel="in parallel", series="in series"),
+            when=("motors_on_driver", ("2", "3", "4")), more=True,
+        ),
+    ] = "parallel"  # fmt: skip
 
 
 class BeltTransmission(Drive):
     """A toothed belt on a pulley."""
 
     kind: Literal["belt"] = "belt"
-    pitch_mm: Positive = 2.0
-    teeth: Positive = 20
-    width_mm: Positive = 6.0
-    linear_density_g_per_m: Positive | None = None
-    linear_density_u95_percent: Annotated[float, Field(ge=0, le=100)] | None = None
-    axial_stiffness_n: Positive | None = None
-    loop_length_mm: Positive | None = None
-    spans: list[Span] = []
+    width_mm: Annotated[Positive, Field(le=100), Asked("Width", "mm", "6 is typical.")] = 6.0
+    loop_length_mm: Annotated[
+        Annotated[Positive, Field(le=50_000)] | None, Asked("Whole loop", "mm", "All round; both ends to the clamp.")
+    ] = None
+    linear_density_g_per_m: Annotated[
+        Annotated[Positive, Field(le=500)] | None,
+        Asked("Weight of a metre", "g", "Empty: typical for its width, ± 12 %."),
+    ] = None
+    linear_density_u95_percent: Annotated[
+        Annotated[float, Field(ge=0, le=100)] | None, Asked("That weight good to ±", "%", "3 when weighed.", more=True)
+    ] = None
+    axial_stiffness_n: Annotated[
+        Annotated[Positive, Field(le=1e6)] | None,
+        Asked("Stiffness (EA)", "N", "Empty: typical for its width, ± 40 %.", more=True),
+    ] = None
+    pitch_mm: Annotated[Positive, Field(le=50), Asked("Pitch of its teeth", "mm", "2 is typical.")] = 2.0
+    teeth: Annotated[Positive, Field(le=500), Asked("Teeth of the pulley", "", "20 is typical.")] = 20
+    idler_teeth: Annotated[
+        Annotated[Positive, Field(le=500)] | None,
+        Asked("Teeth of an idler", "", "Empty where it is smooth.", more=True),
+    ] = None
+    spans: Annotated[list[Span], Field(max_length=8)] = []
     tensioner: Tensioner | None = None
-    tensioner_place: str = ""
+    tensioner_place: Annotated[str, Field(max_length=80), Asked("Where the tensioner is")] = ""
 
 
 class ScrewTransmission(Drive):
     """A lead screw. With several starts the lead is a multiple of the thread pitch."""
 
     kind: Literal["screw"] = "screw"
-    lead_mm: Positive
-    thread_pitch_mm: Positive | None = None
+    lead_mm: Annotated[Positive, Field(le=200), Asked("Lead", "mm", "Travel for one turn; 8 is typical.")] = 8.0
+    thread_pitch_mm: Annotated[
+        Annotated[Positive, Field(le=50)] | None,
+        Asked("Thread pitch", "mm", "From one thread to the next; 2 is typical."),
+    ] = None
+    starts: Annotated[
+        Annotated[int, Field(ge=1, le=20)] | None, Asked("Starts", "", "Count the threads at its end; 4 is typical.")
+    ] = None
 
 
 class ExtruderTransmission(Drive):
     """Drive gears on filament."""
 
     kind: Literal["extruder"] = "extruder"
-    drive_diameter_mm: Positive | None = None
+    drive_diameter_mm: Annotated[
+        Annotated[Positive, Field(le=100)] | None,
+        Asked("Drive gear, where it grips", "mm", "Its teeth bite in: measure."),
+    ] = None
+    drive_teeth: Annotated[
+        Annotated[Positive, Field(le=500)] | None, Asked("Teeth of the drive gear", "", "Counted.")
+    ] = None
 
 
 Transmission = Annotated[BeltTransmission | ScrewTransmission | ExtruderTransmission, Field(discriminator="kind")]
+
+
+class Travel(Model):
+    """Where an axis ends (mm): its soft limits."""
+
+    low_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Begins at", "mm", "Its soft limit.")] = 0.0
+    high_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Ends at", "mm", "Its soft limit.")] = 200.0
+
+
+class BedScrew(Model):
+    """A screw under the bed: where it stands (mm), its thread, and the turn that raises the bed there."""
+
+    name: Annotated[str, Field(min_length=1, max_length=40), Asked("Called")]
+    x_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("X", "mm")]
+    y_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Y", "mm")]
+    thread_pitch_mm: Annotated[Positive, Field(le=10), Asked("Thread pitch", "mm", "M3 0.5, M4 0.7.")] = 0.5
+    raises: Annotated[
+        Turning, Asked("Raises when turned", choices=_choices(clockwise="clockwise", anticlockwise="anticlockwise"))
+    ] = "anticlockwise"
+
+
+class Bed(Model):
+    """The bed: its size, its screws, and what measures it."""
+
+    width_mm: Annotated[Annotated[Positive, Field(le=5000)] | None, Asked("Wide (X)", "mm")] = None
+    depth_mm: Annotated[Annotated[Positive, Field(le=5000)] | None, Asked("Deep (Y)", "mm")] = None
+    probe: Annotated[
+        Literal["none", "probe", "nozzle_probe"],
+        Asked(
+            "Measured by", choices=_choices(none="nothing: by hand", probe="a probe", nozzle_probe="the nozzle itself")
+        ),
+    ] = "none"
+    screws: Annotated[list[BedScrew], Field(max_length=9)] = []
+
+
+class HotEnd(Model):
+    """The hot end's record: cautions carry its figures."""
+
+    lined: Annotated[bool, Asked("Its liner reaches the nozzle", choices=_choices(true="lined", false="all metal"))] = (
+        True
+    )
+    highest_c: Annotated[
+        Annotated[Positive, Field(le=600)] | None,
+        Asked("Highest temperature", "°C", "By its maker; a liner gives out first."),
+    ] = None
+    cutout_c: Annotated[Annotated[Positive, Field(le=700)] | None, Asked("Firmware cuts out at", "°C")] = None
+    nozzle_mm: Annotated[Positive, Field(le=5), Asked("Nozzle", "mm", "0.4 is typical.")] = 0.4
+    nozzle_material: Annotated[
+        Literal["brass", "steel", "copper", "other"],
+        Asked(
+            "Nozzle of",
+            "",
+            "A better conductor prints cooler.",
+            choices=_choices(brass="brass", steel="steel", copper="plated copper", other="something else"),
+        ),
+    ] = "brass"
+
+
+class Fan(Model):
+    """A fan and how fast it turns."""
+
+    name: Annotated[str, Field(min_length=1, max_length=40), Asked("Which fan")]
+    rpm: Annotated[Positive, Field(le=60_000), Asked("Turns a minute", "1/min", "On its label.")]
 
 
 class Description(Model):
@@ -144,9 +330,17 @@ class Description(Model):
     """
 
     kinematics: Kinematics
-    transmissions: dict[Place, Transmission]
+    transmissions: Annotated[dict[Place, Transmission], Field(max_length=19)]
+    homing: dict[Axis, Homing] = {}
+    guides: dict[Axis, GuideKind] = {}
+    travel: dict[Axis, Travel] = {}
+    bed: Bed | None = None
+    hot_end: HotEnd | None = None
+    fans: Annotated[list[Fan], Field(max_length=12)] = []
     pairs: list[Annotated[list[Place], Field(min_length=2, max_length=2)]] = []
-    beam_angle_deg: Annotated[float, Field(gt=0, lt=90)] | None = None
+    beam_angle_deg: Annotated[
+        Annotated[float, Field(gt=0, le=89)] | None, Asked("The beam leans at", "°", "45 is typical.")
+    ] = None
 
     @model_validator(mode="after")
     def _pairs_are_belts(self) -> Description:

@@ -6,7 +6,7 @@ from . import problems
 
 
 def _build() -> NinjaAPI:
-    from . import bench, captures, cases, floor, ledger, readings, resonance, session, walls, workshop
+    from . import bench, captures, cases, describing, floor, ledger, readings, resonance, session, walls, workshop
 
     api = NinjaAPI(
         title="Kestov",
@@ -17,7 +17,7 @@ def _build() -> NinjaAPI:
         urls_namespace="api",
     )
     problems.install(api)
-    for module in (session, floor, cases, bench, readings, resonance, walls, ledger, captures, workshop):
+    for module in (session, floor, cases, bench, readings, resonance, walls, ledger, captures, workshop, describing):
         api.add_router("", module.router)
     _name_roles(api)
     return api

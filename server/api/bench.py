@@ -220,7 +220,7 @@ class Turn(Schema):
 def the_printer(printer_id: int, place: str | None = None) -> Printer:
     """A printer in use; with a place, one that has a belt there."""
     printer = get_object_or_404(Printer.objects.select_related("model", "area"), pk=printer_id, retired=False)
-    if place is not None and place not in printer.model.motion().belts():
+    if place is not None and place not in printer.motion().belts():
         raise Problem(422, "out_of_range", f"{printer.name} has no belt “{place}”.", "place")
     return printer
 
@@ -229,7 +229,7 @@ def the_printer(printer_id: int, place: str | None = None) -> Printer:
 def bench(request: HttpRequest, printer_id: int):
     """What the bench for belts needs to know of a machine."""
     printer = the_printer(printer_id)
-    motion = printer.model.motion()
+    motion = printer.motion()
     newest = Standing.objects.filter(printer=printer)
     return BenchOut(
         printer_id=printer.pk,
@@ -311,7 +311,7 @@ def page(request: HttpRequest, printer_id: int, procedure: str, place: str, inst
         rounds=here.rounds,
         practice=practice,
         instruments=instruments,
-        next=_next(card.next, printer.model.motion(), place),
+        next=_next(card.next, printer.motion(), place),
     )
 
 
@@ -359,7 +359,7 @@ def _belt(printer: Printer, place: str, belt: BeltTransmission) -> BenchBelt:
     span = belt.spans[0] if belt.spans else None
     return BenchBelt(
         place=place,
-        partner=printer.model.motion().partner(place),
+        partner=printer.motion().partner(place),
         belt=belt,
         span_mm=span.span_mm if span else None,
         span_name=span.name if span else "",

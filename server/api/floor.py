@@ -181,7 +181,7 @@ def _tile(m: MachineNow, technician: bool) -> dict[str, object]:
         "name": m.printer.name,
         "model": m.printer.model.name,
         "simulated": m.printer.simulated is not None,
-        "description": m.printer.model.motion(),
+        "description": m.printer.motion(),
         "condition": condition_out(m.condition, technician),
         "open_cases": [case_brief(case) for case in m.cases] if technician else [],
     }

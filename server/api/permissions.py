@@ -30,6 +30,8 @@ TABLE: dict[str, Role | None] = {
     "floor.see": M,
     "printer.see": M,
     "printer.record": T,
+    "printer.sheet": T,
+    "printer.differ": T,
     "printer.happened": T,
     "printer.tag_out": T,
     "printer.lift_tag": T,

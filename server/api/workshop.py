@@ -11,6 +11,7 @@ from django.db import transaction
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge
+from kestov_core.describing import remarks
 from kestov_core.machine import Description
 from measuring.taking import limits
 from ninja import Field, Router, Schema
@@ -139,7 +140,7 @@ class AuditLine(Schema):
     words: str
 
 
-def _workshop() -> Workshop:
+def the_workshop() -> Workshop:
     models = []
     for m in PrinterModel.objects.prefetch_related("limits", "printers"):
         models.append(
@@ -192,7 +193,7 @@ def _free(
 @router.get("/workshop", auth=may("workshop.see"), response=Workshop, operation_id="workshop.see")
 def see(request: HttpRequest):
     """Places, models, printers and instruments."""
-    return _workshop()
+    return the_workshop()
 
 
 @router.post("/workshop/areas", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_area")
@@ -201,12 +202,18 @@ def add_area(request: HttpRequest, payload: AreaIn):
     """Add a part of the room."""
     area = Area.objects.create(name=_free(Area, payload.name), position=Area.objects.count())
     audit(request.user, "added", area, f"Added the area {area.name}.")
-    return _workshop()
+    return the_workshop()
 
 
-def _save_model(model: PrinterModel, payload: ModelIn) -> None:
+def save_model(model: PrinterModel, payload: ModelIn) -> None:
+    for remark in remarks(payload.description):
+        if remark.grave:
+            raise Problem(422, "out_of_range", remark.words, ".".join(map(str, ["description", *remark.path])))
     model.name = _free(PrinterModel, payload.name, model.pk)
-    model.description = payload.description.model_dump(mode="json", exclude_none=True)
+    # Only what is told: the rest stays typical, and is shown so.
+    model.description = payload.description.model_dump(mode="json", exclude_none=True, exclude_unset=True) | {
+        "kinematics": payload.description.kinematics
+    }
     model.notes = payload.notes
     model.save()
     model.limits.all().delete()
@@ -226,9 +233,9 @@ def _save_model(model: PrinterModel, payload: ModelIn) -> None:
 def add_model(request: HttpRequest, payload: ModelIn):
     """Describe a model of printer."""
     model = PrinterModel()
-    _save_model(model, payload)
+    save_model(model, payload)
     audit(request.user, "added", model, f"Described the model {model.name}.")
-    return _workshop()
+    return the_workshop()
 
 
 @router.put(
@@ -239,9 +246,9 @@ def change_model(request: HttpRequest, model_id: int, payload: ModelIn):
     """Change a model's description and limits. Results already computed keep the figures they were made with."""
     model = get_object_or_404(PrinterModel, pk=model_id)
     before = model.description
-    _save_model(model, payload)
+    save_model(model, payload)
     audit(request.user, "changed", model, f"Changed the model {model.name}.", before=before)
-    return _workshop()
+    return the_workshop()
 
 
 @router.post(
@@ -254,7 +261,7 @@ def forget(request: HttpRequest, model_id: int):
     model.learned_since = now()
     model.save()
     audit(request.user, "reset", model, f"Base rates of {model.name} begin anew.")
-    return _workshop()
+    return the_workshop()
 
 
 @router.post("/workshop/printers", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_printer")
@@ -268,7 +275,7 @@ def add_printer(request: HttpRequest, payload: PrinterIn):
     printer = Printer.objects.create(**values, position=Printer.objects.filter(area_id=payload.area_id).count())
     fit_out(printer)
     audit(request.user, "added", printer, f"Put {printer.name} on the floor.")
-    return _workshop()
+    return the_workshop()
 
 
 @router.post(
@@ -281,7 +288,7 @@ def add_instrument(request: HttpRequest, payload: InstrumentIn):
     values["name"] = _free(Instrument, payload.name)
     instrument = Instrument.objects.create(**values)
     audit(request.user, "added", instrument, f"Added the instrument {instrument.name}.")
-    return _workshop()
+    return the_workshop()
 
 
 def _people() -> list[PersonOut]:

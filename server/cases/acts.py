@@ -142,7 +142,7 @@ def outcome(
     for seen in found:
         observe(case, placed(seen), user, check.id, moment)
     named = {s.finding for s in found}
-    of_belt = check.at == "belt" and axis in case.printer.model.motion().belts()
+    of_belt = check.at == "belt" and axis in case.printer.motion().belts()
     for finding in check.answers:
         if finding in named:
             continue

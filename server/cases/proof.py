@@ -49,7 +49,7 @@ def _belts_hold(case: Case) -> bool:
     groups = {
         tuple(places_of(case.printer, p))
         for p in case.captures.filter(procedure__in=tension()).values_list("place", flat=True)
-        if p in case.printer.model.motion().belts()
+        if p in case.printer.motion().belts()
     }
     if not groups:
         return False

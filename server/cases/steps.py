@@ -69,7 +69,7 @@ def next_step(case: Case, weighed: Weighed | None) -> Step:
 
 def _belts_begun(case: Case) -> Step | None:
     """What a sitting at the bench for belts that has begun wants next."""
-    belts = case.printer.model.motion().belts()
+    belts = case.printer.motion().belts()
     places = set(case.captures.filter(procedure__in=tension()).values_list("place", flat=True)) & set(belts)
     for group in dict.fromkeys(tuple(places_of(case.printer, p)) for p in sorted(places)):
         past = rounds(case.printer, list(group), case.pk)
@@ -114,7 +114,7 @@ def _weighed_step(case: Case, weighed: Weighed | None) -> Step:
     if weighed is None:
         return Step(kind="check", title="A technician is on it", why="You will see here how it ends.", minutes=0)
     result = weighed.result
-    belts = case.printer.model.motion().belts()
+    belts = case.printer.motion().belts()
     if result.repair_now:
         best = result.repair_now[0]
         fault = knowledge.faults()[best.fault]

@@ -31,12 +31,12 @@ class Weighed:
 def weigh(case: Case) -> Weighed:
     """Weigh a case as it stands now. Everything is derived from the record."""
     printer = case.printer
-    motion = printer.model.motion()
+    motion = printer.motion()
     counts, elsewhere = confirmed_causes(case)
     happened = _events(printer, case.reported_at)
     context = DiagnoseContext.model_validate(
         {
-            "printer": motion.model_dump(mode="json", include={"kinematics", "transmissions", "pairs"}),
+            "printer": motion.model_dump(mode="json", include={"kinematics", "transmissions", "pairs", "homing"}),
             "findings": [row for _, row in sorted([*_seen(case), *_measured(case)], key=lambda r: r[0])],
             "events": [
                 {"event": e.event, "days_before": max(0.0, (case.reported_at - e.at).total_seconds() / 86400)}

@@ -231,7 +231,7 @@ class Maker:
         """Set the true tension as it was so many days ago: good at first, today's share at last."""
         printer = Printer.objects.select_related("model").get(name=name)
         sim = SimMachine.model_validate(printer.simulated)
-        motion = printer.model.motion()
+        motion = printer.motion()
         limits = {x.place: x for x in printer.model.limits.filter(what="tension")}
         for place, belt in sim.belts.items():
             limit = limits.get(place)

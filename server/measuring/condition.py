@@ -92,7 +92,7 @@ def condition(printer: Printer, in_work: bool = False, held: str = "") -> Printe
 
 
 def _condition(printer: Printer, standings: list[Standing], in_work: bool, held: str) -> PrinterCondition:
-    motion = printer.model.motion()
+    motion = printer.motion()
     places = _places(motion, standings)
     axes = _axes(motion, places)
     troubles = [(w.trouble, p.condition) for p in places if (w := p.worst) is not None]

@@ -50,7 +50,7 @@ class Round:
 
 def places_of(printer: Printer, place: str) -> list[str]:
     """The belts set together with this one: the pair, or the belt alone."""
-    partner = printer.model.motion().partner(place)
+    partner = printer.motion().partner(place)
     return sorted([place, partner]) if partner else [place]
 
 
@@ -119,14 +119,14 @@ def target_of(printer: Printer, place: str) -> tuple[float, float, str]:
     limit = Limit.objects.filter(model=printer.model, what="tension", place=place).first()
     if limit is not None and limit.low is not None and limit.high is not None:
         return limit.low, limit.high, limit.source
-    belt = printer.model.motion().belts()[place]
+    belt = printer.motion().belts()[place]
     low, high = tension_band_typical(belt.width_mm)
     return low, high, "typical"
 
 
 def set_belts(printer: Printer, places: list[str], last: Round) -> CoreResult:
     """What to turn now, by the core's belt-set, from the newest readings and all that turning has shown."""
-    belts = printer.model.motion().belts()
+    belts = printer.motion().belts()
     rows = []
     for place in places:
         belt = belts[place]

@@ -30,7 +30,7 @@ def refresh(printer: Printer, place: str, procedure: str) -> None:
     if capture is None or result is None:
         Standing.objects.filter(printer=printer, place=place, procedure=procedure).delete()
         return
-    changed = changes.since(capture, printer.model.motion())
+    changed = changes.since(capture, printer.motion())
     judged = _decisive(result)
     limits, quantity = judged.get("limits") or {}, judged.get("quantity") or {}
     Standing.objects.update_or_create(
@@ -82,7 +82,7 @@ def _lost(printer: Printer, place: str, procedure: str) -> int:
 
 def changed(printer: Printer) -> None:
     """Something was turned, mended or set on a machine: see which standings that overtakes."""
-    motion = printer.model.motion()
+    motion = printer.motion()
     for row in Standing.objects.filter(printer=printer).select_related("capture").defer("capture__data"):
         found = changes.since(row.capture, motion)
         doubt, at = (found[1][:160], found[0]) if found else ("", None)

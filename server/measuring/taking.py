@@ -60,7 +60,7 @@ def limits() -> dict[str, LimitSource]:
 def procedure_at(printer: Printer, name: str, place: str) -> Procedure:
     """A procedure that this machine has at that place; refused otherwise."""
     procedure = procedures.get(name)
-    if place not in procedure.places(printer.model.motion()):
+    if place not in procedure.places(printer.motion()):
         what = f"no {procedure.measures} “{place}”" if procedure.measures else f"nothing at “{place}”"
         raise Refused(422, "out_of_range", f"{printer.name} has {what} for {procedure.title.lower()}.", "place")
     return procedure
@@ -81,7 +81,7 @@ def known_of(printer: Printer, procedure: Procedure, place: str, instrument: Ins
     for row in StoredValue.objects.filter(printer=printer, name__endswith=f"_{place}"):
         ledger.setdefault(row.name, row.value)
     return Known(
-        description=printer.model.motion(),
+        description=printer.motion(),
         place=place,
         limits={
             (x.what, x.place): Limits(low=x.low, high=x.high) for x in Limit.objects.filter(model=printer.model_id)

@@ -40,7 +40,7 @@ def turn(
             "Measure before you turn: without a figure before, nobody learns what the turn did.",
             "turns",
         )
-    tensioner = printer.model.motion().belts()[place].tensioner or Tensioner()
+    tensioner = printer.motion().belts()[place].tensioner or Tensioner()
     Action.objects.create(
         printer=printer,
         case=case,

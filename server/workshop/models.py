@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import copy
+import itertools
+import json
+from functools import lru_cache
 from typing import Any
 
 from django.core.exceptions import ValidationError
@@ -28,6 +32,11 @@ def _validate_description(value: Any) -> None:
         raise ValidationError(e.message) from e
 
 
+@lru_cache(maxsize=512)
+def _described(text: str) -> Description:
+    return Description.model_validate_json(text)
+
+
 class PrinterModel(models.Model):
     """A model of printer: its motion system, described once in the core's shape."""
 
@@ -42,7 +51,8 @@ class PrinterModel(models.Model):
         ordering = ["name"]
 
     def motion(self) -> Description:
-        return Description.model_validate(self.description)
+        """The motion system in the core's shape; shared, not to be changed."""
+        return _described(json.dumps(self.description))
 
     def save(self, *args: Any, **kwargs: Any) -> None:
         _validate_description(self.description)
@@ -86,6 +96,8 @@ class Printer(models.Model):
     tagged_out_by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")
     tagged_out_at = models.DateTimeField(null=True)
     retired = models.BooleanField(default=False)
+    # Where it differs from its model today, as [path, value]: kept by `differences`, whose rows are the history.
+    differs = models.JSONField(default=list)
 
     class Meta:
         ordering = ["area__position", "position", "name"]
@@ -94,6 +106,46 @@ class Printer(models.Model):
                 condition=models.Q(tagged_out="") | models.Q(tagged_out_at__isnull=False), name="tag_has_a_time"
             )
         ]
+
+    def motion(self) -> Description:
+        """Its motion system: that of its model, but for what differs on this machine."""
+        if not self.differs:
+            return self.model.motion()
+        return _described(json.dumps(put(self.model.description, self.differs)))
+
+
+def put(description: dict[str, Any], differs: list[Any]) -> dict[str, Any]:
+    """A description with single values put in their places (a path of keys and numbers each)."""
+    out: dict[str, Any] = copy.deepcopy(description)
+    for path, value in differs:
+        node: Any = out
+        for key, after in itertools.pairwise(path):
+            blank: Any = [] if isinstance(after, int) else {}
+            if isinstance(node, list):
+                node.extend({} for _ in range(key + 1 - len(node)))
+                node = node[key]
+            else:
+                node = node.setdefault(key, blank)
+        if isinstance(node, dict):
+            node[path[-1]] = value
+    return out
+
+
+class Difference(models.Model):
+    """A value in which a machine differs from its model: since when, and why. Rows are only ever added; null: as the model again."""
+
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="differences")
+    path = models.JSONField()
+    words = models.CharField(max_length=120)
+    value = models.JSONField(null=True)
+    shown = models.CharField(max_length=80)
+    since = models.DateField()
+    reason = models.CharField(max_length=200)
+    by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-at", "-id"]
 
 
 class Component(models.Model):
@@ -148,7 +200,7 @@ _OF_A_BELT = (
 
 def fit_out(printer: Printer) -> None:
     """Give a new printer the components that its model's motion system has, in named positions."""
-    motion = printer.model.motion()
+    motion = printer.motion()
     rows: list[tuple[str, str, str]] = []
     for place in motion.belts():
         rows += [(place, kind, f"{words} {place.upper()}") for kind, words in _OF_A_BELT]

@@ -45,6 +45,12 @@ class Machine:
     belts: tuple[str, ...]
     screws: tuple[str, ...]
     pairs: tuple[tuple[str, str], ...]
+    homing: tuple[tuple[str, str], ...] = ()
+
+    def homes(self, axis: str, how: str) -> bool:
+        """Whether an axis finds its home so; where nothing is told, it may."""
+        told = dict(self.homing)
+        return not told or told.get(axis) == how
 
 
 @dataclass(frozen=True)
@@ -66,7 +72,10 @@ class PlacedCheck:
 
 
 def machine_of(
-    kinematics: str, transmissions: dict[str, str] | None = None, pairs: list[list[str]] | None = None
+    kinematics: str,
+    transmissions: dict[str, str] | None = None,
+    pairs: list[list[str]] | None = None,
+    homing: dict[str, str] | None = None,
 ) -> Machine:
     """A machine, from its kinematics and, where known, the kind of transmission at each place."""
     given = transmissions or {}
@@ -77,7 +86,7 @@ def machine_of(
     # Where its belts are not told, a fixed bed's Y may be doubled.
     if not own_pairs and (usual := PAIRS.get(kinematics)) and (not given or set(usual) <= set(belts)):
         own_pairs = [usual]
-    return Machine(kinematics, belts, screws or SCREWS[kinematics], tuple(own_pairs))
+    return Machine(kinematics, belts, screws or SCREWS[kinematics], tuple(own_pairs), tuple((homing or {}).items()))
 
 
 def place_faults(m: Machine) -> list[Placed]:
@@ -85,7 +94,11 @@ def place_faults(m: Machine) -> list[Placed]:
     out = []
     for fault in faults().values():
         if m.kinematics not in fault.not_on:
-            out += [Placed(fault, axis, reach_of(m, fault.where, axis)) for axis in _places(m, fault.where)]
+            out += [
+                Placed(fault, axis, reach_of(m, fault.where, axis))
+                for axis in _places(m, fault.where)
+                if fault.homing is None or m.homes(axis, fault.homing)
+            ]
     return out
 
 

@@ -19,6 +19,7 @@ class PrinterIn(BaseModel):
     kinematics: Kinematics
     transmissions: dict[str, dict[str, Any]] = {}
     pairs: list[Annotated[list[str], Field(min_length=2, max_length=2)]] = []
+    homing: dict[str, str] = {}
 
 
 class Observed(Part):

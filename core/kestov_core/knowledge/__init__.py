@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal, TypeVar, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from ..machine import Kinematics
+from ..machine import Homing, Kinematics
 from .cards import Card, Group
 
 _HERE = Path(__file__).parent
@@ -46,7 +46,7 @@ class Fault(_Known):
     """One fault and all that is known of it.
 
     ``where``: the places it can have (`diagnosis.places`). ``base``: in so many of a hundred complaints, over the whole
-    machine. ``shows``: with which probability it shows each finding; ``hides``: factor on a finding that it makes
+    machine. ``homing``: only where an axis finds its home so. ``shows``: with which probability it shows each finding; ``hides``: factor on a finding that it makes
     unlikely. ``events``: factor on ``base`` when that has just been done. ``wears``: grows with age. ``minutes``: the
     repair, for a practised hand. ``before``: checks that a repair waits for; ``after``: what must be measured again.
     """
@@ -57,6 +57,7 @@ class Fault(_Known):
     kind: Literal["mechanical", "setting", "electrical", "process", "danger"] = "mechanical"
     where: Literal["belt", "pair", "axis", "plane", "motor", "screw", "beam", "z", "frame", "head", "bed", "e", "all"]
     not_on: list[Kinematics] = []
+    homing: Homing | None = None
     base: Annotated[float, Field(gt=0, le=100)]
     wears: bool = False
     shows: dict[str, Probability]

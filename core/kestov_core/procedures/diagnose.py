@@ -166,7 +166,7 @@ def _latest(observed: list[Observed]) -> dict[tuple[str, str | None], Observed]:
 
 def _lay_out(context: DiagnoseContext) -> _Case:
     kinds = {p: str(t.get("kind", "")) for p, t in context.printer.transmissions.items()}
-    machine = machine_of(context.printer.kinematics, kinds, context.printer.pairs)
+    machine = machine_of(context.printer.kinematics, kinds, context.printer.pairs, context.printer.homing)
     placed = place_faults(machine)
     count: dict[str, int] = {}
     for at in placed:

@@ -10,7 +10,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from ..asking import PLACE, Asked, Choice, instrument_u95, last_time, limit, resolution, told, typical
+from ..asking import PLACE, Asked, Choice, drive, instrument_u95, last_time, limit, resolution, told, typical
 from ..errors import BadInput
 from ..machine import Place
 from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, quadrature
@@ -46,7 +46,7 @@ class MotorCurrentContext(Context):
         Literal["reference", "stored"] | None,
         Asked(
             "How is it set?", "", "By a screw at the driver, or as a stored value.",
-            (last_time("current_set"), typical(lambda k: "reference")),
+            (drive("current_set"), last_time("current_set"), typical(lambda k: "reference")),
             (Choice(value="reference", label="At the driver"), Choice(value="stored", label="Stored value")),
         ),
     ] = None  # fmt: skip
@@ -60,7 +60,13 @@ class MotorCurrentContext(Context):
     ] = None
     sense_ohm: Annotated[
         Annotated[Positive, Field(le=100)] | None,
-        Asked("Sense resistor", "Ω", "On the driver: R100 is 0.1 Ω.", (last_time("sense_ohm"),), when=_AT_DRIVER),
+        Asked(
+            "Sense resistor",
+            "Ω",
+            "On the driver: R100 is 0.1 Ω.",
+            (drive("sense_ohm"), last_time("sense_ohm")),
+            when=_AT_DRIVER,
+        ),
     ] = None
     gain: Annotated[
         Annotated[Positive, Field(le=1000)] | None,
@@ -68,7 +74,7 @@ class MotorCurrentContext(Context):
             "Driver's factor",
             "",
             "Peak current is V / (factor × Ω); data sheet.",
-            (last_time("gain"),),
+            (drive("gain"), last_time("gain")),
             when=_AT_DRIVER,
         ),
     ] = None
@@ -76,20 +82,22 @@ class MotorCurrentContext(Context):
         int,
         Field(ge=1, le=4),
         Asked(
-            "Motors on this driver", "", "Two screws often hang on one.", (last_time("motors_on_driver"),),
+            "Motors on this driver", "", "Two screws often hang on one.", (drive("motors_on_driver"), last_time("motors_on_driver")),
             tuple(Choice(value=v, label=words) for v, words in (("1", "One"), ("2", "Two"), ("3", "Three"), ("4", "Four"))),
         ),
     ] = 1  # fmt: skip
     wiring: Annotated[
         Literal["parallel", "series"],
         Asked(
-            "How are they wired?", "", "In parallel each gets its share, in series each gets all.", (last_time("wiring"),),
+            "How are they wired?", "", "In parallel each gets its share, in series each gets all.", (drive("wiring"), last_time("wiring")),
             (Choice(value="parallel", label="In parallel"), Choice(value="series", label="In series")),
             when=("motors_on_driver", ("2", "3", "4")),
         ),
     ] = "parallel"  # fmt: skip
     rated_a: Annotated[
-        Positive, Field(le=50), Asked("Motor's rating", "A", "R.m.s. a phase, on its label.", (last_time("rated_a"),))
+        Positive,
+        Field(le=50),
+        Asked("Motor's rating", "A", "R.m.s. a phase, on its label.", (drive("rated_a"), last_time("rated_a"))),
     ]
     case_temperature_c: Annotated[
         Annotated[Finite, Field(ge=-50, le=300)] | None, Asked("Motor's case", "°C", "After a print.")

@@ -149,7 +149,16 @@ def _machine_of(known: Known) -> Machine:
         if found is not None and found["modes"]:
             modes[place] = [m["frequency"]["value"] for m in found["modes"]]
     d = known.description
-    return Machine(kinematics=d.kinematics, transmissions=d.transmissions, modes_hz=modes)
+    idlers = [t.idler_teeth for t in d.belts().values() if t.idler_teeth is not None]
+    extruder = d.transmissions.get("e")
+    return Machine(
+        kinematics=d.kinematics,
+        transmissions=d.transmissions,
+        modes_hz=modes,
+        fans_hz=[fan.rpm / 60 for fan in d.fans],
+        idler_teeth=idlers[0] if idlers else 20,
+        drive_teeth=extruder.drive_teeth if extruder is not None and extruder.kind == "extruder" else None,
+    )
 
 
 class Source(Part):

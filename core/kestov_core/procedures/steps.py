@@ -8,7 +8,20 @@ from typing import TYPE_CHECKING, Annotated, Literal
 from pydantic import Field
 
 from .. import gcode
-from ..asking import PLACE, Asked, Known, instrument_u95, last_time, limit, model, resolution, stored, told, typical
+from ..asking import (
+    PLACE,
+    Asked,
+    Known,
+    instrument_u95,
+    last_time,
+    limit,
+    model,
+    resolution,
+    stored,
+    told,
+    travel,
+    typical,
+)
 from ..errors import BadInput
 from ..machine import Description, ExtruderTransmission, Transmission
 from ..quantities import Finite, Limits, Positive, Quantity, decide, mean_of, odd_ones, quadrature, step_shown
@@ -53,7 +66,7 @@ class StepsContext(Context):
         Field(le=1e6),
         Asked(
             "Steps per mm now", "steps/mm", "Read it back from the machine.",
-            (stored("steps"), last_time("steps_per_mm"), model(lambda k: theory_of(k.drive))),
+            (stored("steps"), last_time("steps_per_mm"), model(lambda k: theory_of(k.drive) if _is_told(k.drive) else None), typical(lambda k: theory_of(k.drive))),
         ),
     ]  # fmt: skip
     measured_mm: Annotated[
@@ -220,6 +233,12 @@ def _theory(context: StepsContext) -> tuple[float | None, float | None]:
     return (None, None) if travel is None else (_per_turn(context) / travel, travel)
 
 
+def _is_told(drive: Transmission | None) -> bool:
+    """Whether the model tells what the theory rests on, or it would be typical figures."""
+    of = {"belt": "teeth", "screw": "lead_mm", "extruder": "drive_diameter_mm"}
+    return drive is not None and of[drive.kind] in drive.model_fields_set
+
+
 def theory_of(drive: Transmission | None) -> float | None:
     """Microsteps per mm of a drive as the model tells it, to three places; None where it does not tell enough."""
     travel = None if drive is None else _travel_of(drive, drive.gear_ratio)
@@ -321,8 +340,12 @@ class TravelProgram(Part):
     start_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Begin at", "mm")] = 20
     travel_mm: Annotated[Positive, Field(le=5000), Asked("Travel", "mm")] = 100
     repeats: Annotated[int, Field(ge=1, le=50)] = 5
-    low_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Axis begins at", "mm")] = 0
-    high_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Axis ends at", "mm")] = 200
+    low_mm: Annotated[
+        Finite, Field(ge=-5000, le=5000), Asked("Axis begins at", "mm", "Its soft limit.", (travel("low_mm"),))
+    ] = 0
+    high_mm: Annotated[
+        Finite, Field(ge=-5000, le=5000), Asked("Axis ends at", "mm", "Its soft limit.", (travel("high_mm"),))
+    ] = 200
     pause_s: Annotated[float, Field(ge=1, le=600)] | None = None
 
 

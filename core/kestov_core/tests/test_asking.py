@@ -21,7 +21,13 @@ SLINGER = Description.model_validate(
     {
         "kinematics": "bed_slinger",
         "transmissions": {
-            "x": {"kind": "belt", "width_mm": 6, "spans": [{"name": "top", "span_mm": 285}], "loop_length_mm": 900},
+            "x": {
+                "kind": "belt",
+                "teeth": 20,
+                "width_mm": 6,
+                "spans": [{"name": "top", "span_mm": 285}],
+                "loop_length_mm": 900,
+            },
             "y": {"kind": "belt", "linear_density_g_per_m": 8.4},
             "z1": {"kind": "screw", "lead_mm": 8},
             "e": {"kind": "extruder"},

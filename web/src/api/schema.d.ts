@@ -1488,6 +1488,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workshop/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Typical Sheet
+         * @description A typical machine of its kinematics, to begin with.
+         */
+        get: operations["workshop.typical"];
+        put?: never;
+        /**
+         * Check
+         * @description See whether a description makes sense, as it is typed. Nothing is kept.
+         */
+        post: operations["workshop.check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workshop/typical": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Begin
+         * @description What a description of this kinematics begins with.
+         */
+        get: operations["workshop.begin"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workshop/models/{model_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Model File
+         * @description A model as one JSON file, for another workshop (docs/models.md).
+         */
+        get: operations["workshop.model_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workshop/model-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Model
+         * @description Take a model that another workshop has described. ``name``: another name for it here.
+         */
+        post: operations["workshop.take_model"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Printer Sheet
+         * @description What a machine is, with where it differs from its model.
+         */
+        get: operations["printer.sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Differ
+         * @description Write down that a single value differs on this machine, since when and why.
+         */
+        post: operations["printer.differ"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1587,53 +1711,150 @@ export interface components {
             places: number[];
         };
         /**
+         * Bed
+         * @description The bed: its size, its screws, and what measures it.
+         */
+        Bed: {
+            /** Wide (X) */
+            width_mm?: number | null;
+            /** Deep (Y) */
+            depth_mm?: number | null;
+            /**
+             * Measured by
+             * @default none
+             * @enum {string}
+             */
+            probe: "none" | "probe" | "nozzle_probe";
+            /**
+             * Screws
+             * @default []
+             */
+            screws: components["schemas"]["BedScrew"][];
+        };
+        /**
+         * BedScrew
+         * @description A screw under the bed: where it stands (mm), its thread, and the turn that raises the bed there.
+         */
+        BedScrew: {
+            /** Called */
+            name: string;
+            /** X */
+            x_mm: number;
+            /** Y */
+            y_mm: number;
+            /**
+             * Thread pitch
+             * @description M3 0.5, M4 0.7.
+             * @default 0.5
+             */
+            thread_pitch_mm: number;
+            /**
+             * Raises when turned
+             * @default anticlockwise
+             * @enum {string}
+             */
+            raises: "clockwise" | "anticlockwise";
+        };
+        /**
          * BeltTransmission
          * @description A toothed belt on a pulley.
          */
         BeltTransmission: {
             /**
-             * Motor Steps Per Rev
+             * Motor's full steps a turn
+             * @description 200 on most, 400 on fine ones.
              * @default 200
              */
             motor_steps_per_rev: number;
             /**
              * Microsteps
+             * @description As the driver is set; 16 is typical.
              * @default 16
              */
             microsteps: number;
             /**
-             * Gear Ratio
+             * Gear ratio
+             * @description Motor turns for one of the drive.
              * @default 1
              */
             gear_ratio: number;
+            /**
+             * Motor's rating
+             * @description R.m.s. a phase, on its label.
+             */
+            rated_a?: number | null;
+            /** Its current is set */
+            current_set?: ("reference" | "stored") | null;
+            /**
+             * Sense resistor
+             * @description On the driver: R100 is 0.1 Ω.
+             */
+            sense_ohm?: number | null;
+            /**
+             * Driver's factor
+             * @description Peak current is V / (factor × Ω); data sheet.
+             */
+            gain?: number | null;
+            /**
+             * Motors on its driver
+             * @description Two screws often hang on one.
+             * @default 1
+             */
+            motors_on_driver: number;
+            /**
+             * Wired
+             * @default parallel
+             * @enum {string}
+             */
+            wiring: "parallel" | "series";
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "belt";
             /**
-             * Pitch Mm
+             * Width
+             * @description 6 is typical.
+             * @default 6
+             */
+            width_mm: number;
+            /**
+             * Whole loop
+             * @description All round; both ends to the clamp.
+             */
+            loop_length_mm?: number | null;
+            /**
+             * Weight of a metre
+             * @description Empty: typical for its width, ± 12 %.
+             */
+            linear_density_g_per_m?: number | null;
+            /**
+             * That weight good to ±
+             * @description 3 when weighed.
+             */
+            linear_density_u95_percent?: number | null;
+            /**
+             * Stiffness (EA)
+             * @description Empty: typical for its width, ± 40 %.
+             */
+            axial_stiffness_n?: number | null;
+            /**
+             * Pitch of its teeth
+             * @description 2 is typical.
              * @default 2
              */
             pitch_mm: number;
             /**
-             * Teeth
+             * Teeth of the pulley
+             * @description 20 is typical.
              * @default 20
              */
             teeth: number;
             /**
-             * Width Mm
-             * @default 6
+             * Teeth of an idler
+             * @description Empty where it is smooth.
              */
-            width_mm: number;
-            /** Linear Density G Per M */
-            linear_density_g_per_m?: number | null;
-            /** Linear Density U95 Percent */
-            linear_density_u95_percent?: number | null;
-            /** Axial Stiffness N */
-            axial_stiffness_n?: number | null;
-            /** Loop Length Mm */
-            loop_length_mm?: number | null;
+            idler_teeth?: number | null;
             /**
              * Spans
              * @default []
@@ -1641,7 +1862,7 @@ export interface components {
             spans: components["schemas"]["Span"][];
             tensioner?: components["schemas"]["Tensioner"] | null;
             /**
-             * Tensioner Place
+             * Where the tensioner is
              * @default
              */
             tensioner_place: string;
@@ -1704,11 +1925,42 @@ export interface components {
                 [key: string]: components["schemas"]["BeltTransmission"] | components["schemas"]["ScrewTransmission"] | components["schemas"]["ExtruderTransmission"];
             };
             /**
+             * Homing
+             * @default {}
+             */
+            homing: {
+                [key: string]: "switch" | "probe" | "nozzle_probe" | "friction";
+            };
+            /**
+             * Guides
+             * @default {}
+             */
+            guides: {
+                [key: string]: "rods_ball" | "rods_polymer" | "rails" | "tubes_polymer" | "rollers";
+            };
+            /**
+             * Travel
+             * @default {}
+             */
+            travel: {
+                [key: string]: components["schemas"]["Travel"];
+            };
+            bed?: components["schemas"]["Bed"] | null;
+            hot_end?: components["schemas"]["HotEnd"] | null;
+            /**
+             * Fans
+             * @default []
+             */
+            fans: components["schemas"]["Fan"][];
+            /**
              * Pairs
              * @default []
              */
             pairs: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all")[][];
-            /** Beam Angle Deg */
+            /**
+             * The beam leans at
+             * @description 45 is typical.
+             */
             beam_angle_deg?: number | null;
         };
         /**
@@ -1760,27 +2012,80 @@ export interface components {
          */
         ExtruderTransmission: {
             /**
-             * Motor Steps Per Rev
+             * Motor's full steps a turn
+             * @description 200 on most, 400 on fine ones.
              * @default 200
              */
             motor_steps_per_rev: number;
             /**
              * Microsteps
+             * @description As the driver is set; 16 is typical.
              * @default 16
              */
             microsteps: number;
             /**
-             * Gear Ratio
+             * Gear ratio
+             * @description Motor turns for one of the drive.
              * @default 1
              */
             gear_ratio: number;
+            /**
+             * Motor's rating
+             * @description R.m.s. a phase, on its label.
+             */
+            rated_a?: number | null;
+            /** Its current is set */
+            current_set?: ("reference" | "stored") | null;
+            /**
+             * Sense resistor
+             * @description On the driver: R100 is 0.1 Ω.
+             */
+            sense_ohm?: number | null;
+            /**
+             * Driver's factor
+             * @description Peak current is V / (factor × Ω); data sheet.
+             */
+            gain?: number | null;
+            /**
+             * Motors on its driver
+             * @description Two screws often hang on one.
+             * @default 1
+             */
+            motors_on_driver: number;
+            /**
+             * Wired
+             * @default parallel
+             * @enum {string}
+             */
+            wiring: "parallel" | "series";
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "extruder";
-            /** Drive Diameter Mm */
+            /**
+             * Drive gear, where it grips
+             * @description Its teeth bite in: measure.
+             */
             drive_diameter_mm?: number | null;
+            /**
+             * Teeth of the drive gear
+             * @description Counted.
+             */
+            drive_teeth?: number | null;
+        };
+        /**
+         * Fan
+         * @description A fan and how fast it turns.
+         */
+        Fan: {
+            /** Which fan */
+            name: string;
+            /**
+             * Turns a minute
+             * @description On its label.
+             */
+            rpm: number;
         };
         /**
          * Floor
@@ -1793,6 +2098,37 @@ export interface components {
             wanted: components["schemas"]["Wanted"][];
             /** Wanted Count */
             wanted_count: number;
+        };
+        /**
+         * HotEnd
+         * @description The hot end's record: cautions carry its figures.
+         */
+        HotEnd: {
+            /**
+             * Its liner reaches the nozzle
+             * @default true
+             */
+            lined: boolean;
+            /**
+             * Highest temperature
+             * @description By its maker; a liner gives out first.
+             */
+            highest_c?: number | null;
+            /** Firmware cuts out at */
+            cutout_c?: number | null;
+            /**
+             * Nozzle
+             * @description 0.4 is typical.
+             * @default 0.4
+             */
+            nozzle_mm: number;
+            /**
+             * Nozzle of
+             * @description A better conductor prints cooler.
+             * @default brass
+             * @enum {string}
+             */
+            nozzle_material: "brass" | "steel" | "copper" | "other";
         };
         /**
          * PlaceOut
@@ -1860,39 +2196,86 @@ export interface components {
          */
         ScrewTransmission: {
             /**
-             * Motor Steps Per Rev
+             * Motor's full steps a turn
+             * @description 200 on most, 400 on fine ones.
              * @default 200
              */
             motor_steps_per_rev: number;
             /**
              * Microsteps
+             * @description As the driver is set; 16 is typical.
              * @default 16
              */
             microsteps: number;
             /**
-             * Gear Ratio
+             * Gear ratio
+             * @description Motor turns for one of the drive.
              * @default 1
              */
             gear_ratio: number;
+            /**
+             * Motor's rating
+             * @description R.m.s. a phase, on its label.
+             */
+            rated_a?: number | null;
+            /** Its current is set */
+            current_set?: ("reference" | "stored") | null;
+            /**
+             * Sense resistor
+             * @description On the driver: R100 is 0.1 Ω.
+             */
+            sense_ohm?: number | null;
+            /**
+             * Driver's factor
+             * @description Peak current is V / (factor × Ω); data sheet.
+             */
+            gain?: number | null;
+            /**
+             * Motors on its driver
+             * @description Two screws often hang on one.
+             * @default 1
+             */
+            motors_on_driver: number;
+            /**
+             * Wired
+             * @default parallel
+             * @enum {string}
+             */
+            wiring: "parallel" | "series";
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "screw";
-            /** Lead Mm */
+            /**
+             * Lead
+             * @description Travel for one turn; 8 is typical.
+             * @default 8
+             */
             lead_mm: number;
-            /** Thread Pitch Mm */
+            /**
+             * Thread pitch
+             * @description From one thread to the next; 2 is typical.
+             */
             thread_pitch_mm?: number | null;
+            /**
+             * Starts
+             * @description Count the threads at its end; 4 is typical.
+             */
+            starts?: number | null;
         };
         /**
          * Span
          * @description A free length of belt between two contact points, with the head position at which it is meant.
          */
         Span: {
-            /** Name */
+            /** Which run to pluck */
             name: string;
             at?: components["schemas"]["Point"] | null;
-            /** Span Mm */
+            /**
+             * Free span
+             * @description Pulley to clamp.
+             */
             span_mm: number;
         };
         /**
@@ -1903,29 +2286,34 @@ export interface components {
          */
         Tensioner: {
             /**
-             * Kind
+             * Tensioner
              * @default threaded_idler
              * @enum {string}
              */
             kind: "threaded_idler" | "threaded_clamp" | "sprung_lock" | "slider";
-            /** Thread Pitch Mm */
+            /**
+             * It has a relief screw: turned in, it slackens
+             * @default false
+             */
+            relief: boolean;
+            /**
+             * Thread pitch
+             * @description M3 0.5, M4 0.7, M5 0.8.
+             */
             thread_pitch_mm?: number | null;
             /**
-             * Wrap Deg
-             * @default 180
-             */
-            wrap_deg: number;
-            /**
-             * Tighten
+             * Tightens
+             * @description Seen from the screw's head.
              * @default clockwise
              * @enum {string}
              */
             tighten: "clockwise" | "anticlockwise";
             /**
-             * Relief
-             * @default false
+             * Belt wraps its idler by
+             * @description 180 is typical.
+             * @default 180
              */
-            relief: boolean;
+            wrap_deg: number;
         };
         /** Tile */
         Tile: {
@@ -1941,6 +2329,24 @@ export interface components {
             condition: components["schemas"]["ConditionOut"];
             /** Open Cases */
             open_cases: components["schemas"]["CaseBrief"][];
+        };
+        /**
+         * Travel
+         * @description Where an axis ends (mm): its soft limits.
+         */
+        Travel: {
+            /**
+             * Begins at
+             * @description Its soft limit.
+             * @default 0
+             */
+            low_mm: number;
+            /**
+             * Ends at
+             * @description Its soft limit.
+             * @default 200
+             */
+            high_mm: number;
         };
         /**
          * Wanted
@@ -3885,7 +4291,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "figure" | "band" | "choice" | "yes_no";
+            kind: "figure" | "band" | "choice" | "yes_no" | "text";
             /** Choices */
             choices: components["schemas"]["Choice"][];
             /** Low */
@@ -4969,11 +5375,13 @@ export interface components {
             repeats: number;
             /**
              * Axis begins at
+             * @description Its soft limit.
              * @default 0
              */
             low_mm: number;
             /**
              * Axis ends at
+             * @description Its soft limit.
              * @default 200
              */
             high_mm: number;
@@ -5783,6 +6191,197 @@ export interface components {
             what: string;
             /** Words */
             words: string;
+        };
+        /**
+         * Lack
+         * @description What a measurement would have to be told each time, since the model does not tell it.
+         */
+        Lack: {
+            /** Procedure */
+            procedure: string;
+            /** Words */
+            words: string;
+            /** Places */
+            places: string[];
+            /** Lacks */
+            lacks: string[];
+        };
+        /**
+         * Remark
+         * @description What does not make sense in a description, at its field. ``grave``: it cannot be; else it is only odd.
+         */
+        Remark: {
+            /** Path */
+            path: (string | number)[];
+            /** Words */
+            words: string;
+            /** Grave */
+            grave: boolean;
+        };
+        /**
+         * Section
+         * @description A part of the machine: what it is, what to light on the sketch, and its figures.
+         *
+         *     ``rows``: how many of its kind there may be (screws of a bed, fans), ``at`` their place; ``blank``: one as it begins.
+         */
+        Section: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /** Note */
+            note: string;
+            /** Lit */
+            lit: string | null;
+            /** Fields */
+            fields: components["schemas"]["SheetField"][];
+            /**
+             * Rows
+             * @default 0
+             */
+            rows: number;
+            /**
+             * At
+             * @default []
+             */
+            at: (string | number)[];
+            /**
+             * Blank
+             * @default {}
+             */
+            blank: {
+                [key: string]: unknown;
+            };
+            /**
+             * Folded
+             * @default false
+             */
+            folded: boolean;
+        };
+        /**
+         * SheetField
+         * @description A figure of a description: where it stands in it, and its value with whether the model tells it or it is typical.
+         */
+        SheetField: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Hint */
+            hint: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "figure" | "band" | "choice" | "yes_no" | "text";
+            /** Choices */
+            choices: components["schemas"]["Choice"][];
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Above */
+            above: boolean;
+            /** When */
+            when: string | null;
+            /** When Is */
+            when_is: string[];
+            /** Optional */
+            optional: boolean;
+            /** More */
+            more: boolean;
+            /** Value */
+            value: number | string | boolean | components["schemas"]["Band"] | null;
+            /** Origin */
+            origin: ("typed" | "model" | "limit" | "workshop" | "instrument" | "stored" | "last" | "measured" | "typical") | null;
+            /** Path */
+            path: (string | number)[];
+        };
+        /**
+         * SheetOut
+         * @description All that may be told of a machine, part by part; what makes no sense, and what measurements would lack.
+         */
+        SheetOut: {
+            /** Sections */
+            sections: components["schemas"]["Section"][];
+            /** Remarks */
+            remarks: components["schemas"]["Remark"][];
+            /** Lacks */
+            lacks: components["schemas"]["Lack"][];
+        };
+        /**
+         * Draft
+         * @description A description in the making: what is told so far.
+         */
+        Draft: {
+            /** Description */
+            description: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * TypicalOut
+         * @description A typical machine: what a description begins with.
+         */
+        TypicalOut: {
+            /** Description */
+            description: {
+                [key: string]: unknown;
+            };
+        };
+        /** DifferenceOut */
+        DifferenceOut: {
+            /** Words */
+            words: string;
+            /** Shown */
+            shown: string;
+            /**
+             * Since
+             * Format: date
+             */
+            since: string;
+            /** Reason */
+            reason: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * PrinterSheet
+         * @description What a machine is, part by part, and where it differs from its model.
+         */
+        PrinterSheet: {
+            /** Sections */
+            sections: components["schemas"]["Section"][];
+            /** Lacks */
+            lacks: components["schemas"]["Lack"][];
+            /** Differs */
+            differs: (string | number)[][];
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
+        };
+        /**
+         * DifferenceIn
+         * @description A value in which this machine differs from its model; ``value`` null: it is as the model has it again.
+         */
+        DifferenceIn: {
+            /** Path */
+            path: (string | number)[];
+            /** Value */
+            value: number | boolean | string | null;
+            /**
+             * Since
+             * Format: date
+             */
+            since: string;
+            /** Reason */
+            reason: string;
         };
     };
     responses: never;
@@ -6953,7 +7552,9 @@ export interface operations {
                 start_mm?: number;
                 travel_mm?: number;
                 repeats?: number;
+                /** @description Its soft limit. */
                 low_mm?: number;
+                /** @description Its soft limit. */
                 high_mm?: number;
                 pause_s?: number | null;
             };
@@ -7738,6 +8339,177 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuditLine"][];
+                };
+            };
+        };
+    };
+    "workshop.typical": {
+        parameters: {
+            query: {
+                kinematics: "bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetOut"];
+                };
+            };
+        };
+    };
+    "workshop.check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Draft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetOut"];
+                };
+            };
+        };
+    };
+    "workshop.begin": {
+        parameters: {
+            query: {
+                kinematics: "bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TypicalOut"];
+                };
+            };
+        };
+    };
+    "workshop.model_file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "workshop.take_model": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Name
+                     * @default
+                     */
+                    name?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Workshop"];
+                };
+            };
+        };
+    };
+    "printer.sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrinterSheet"];
+                };
+            };
+        };
+    };
+    "printer.differ": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DifferenceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrinterSheet"];
                 };
             };
         };

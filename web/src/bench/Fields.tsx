@@ -29,10 +29,10 @@ export function standing(f: Asked, texts: Texts, end?: "low" | "high"): string {
 }
 
 /** The fields that are asked as the choices stand. */
-export function wanted(fields: Asked[], texts: Texts): Asked[] {
+export function wanted(fields: Asked[], texts: Texts, all: Asked[] = fields): Asked[] {
   return fields.filter((f) => {
     if (!f.when) return true;
-    const other = fields.find((o) => o.name === f.when);
+    const other = all.find((o) => o.name === f.when);
     return !other || f.when_is.includes(standing(other, texts));
   });
 }
@@ -74,8 +74,15 @@ export function typedContext(fields: Asked[], texts: Texts): Record<string, unkn
   return out;
 }
 
+type Remark = { words: string; grave: boolean };
 type Props = {
   fields: Asked[];
+  /** Where some of these hang on a choice that stands elsewhere: all of them. */
+  all?: Asked[];
+  /** What makes no sense, or is only odd, by field. */
+  remarks?: Record<string, Remark>;
+  /** What the model tells is being told here: then that need not be said. */
+  here?: boolean;
   texts: Texts;
   onText: (name: string, text: string) => void;
   error: unknown;
@@ -83,22 +90,34 @@ type Props = {
   locked?: boolean;
 };
 
-export function Fields({ fields, texts, onText, error, instrument, locked }: Props) {
-  return wanted(fields, texts).map((f) => (
-    <One key={f.name} f={f} texts={texts} onText={onText} error={error} instrument={instrument} locked={locked} />
-  ));
+export function Fields({ fields, all, ...rest }: Props) {
+  return wanted(fields, rest.texts, all).map((f) => <One key={f.name} f={f} {...rest} />);
 }
 
-function One({ f, texts, onText, error, instrument, locked }: Omit<Props, "fields"> & { f: Asked }) {
+function One({
+  f,
+  texts,
+  onText,
+  error,
+  instrument,
+  locked,
+  remarks,
+  here,
+}: Omit<Props, "fields" | "all"> & { f: Asked }) {
   const label = f.unit ? `${f.title}, ${f.unit}` : f.title;
   const touched = texts[f.name] !== undefined || texts[`${f.name}.low`] !== undefined;
   const origin =
-    touched || !f.origin ? "" : f.origin === "instrument" ? `${instrument ?? "The instrument"}'s.` : ORIGIN[f.origin];
+    touched || !f.origin || (here && f.origin === "model")
+      ? ""
+      : f.origin === "instrument"
+        ? `${instrument ?? "The instrument"}'s.`
+        : ORIGIN[f.origin];
   // A hint that says itself what is typical need not be told so again.
   const hint = [f.hint, origin === "Typical." && (f.hint.includes("typical") || f.kind !== "figure") ? "" : origin]
     .filter(Boolean)
     .join(" ");
-  const wrong = fieldError(error, f.name);
+  const remark = remarks?.[f.name];
+  const wrong = fieldError(error, f.name) ?? (remark?.grave ? remark.words : undefined);
   if (f.kind === "yes_no")
     return (
       <label className="flex min-h-11 items-center gap-3 sm:col-span-full">
@@ -127,15 +146,16 @@ function One({ f, texts, onText, error, instrument, locked }: Omit<Props, "field
       aria-label={end ? `${f.title}, ${end === "low" ? "at least" : "at most"}, ${f.unit}` : undefined}
       aria-describedby={note}
       aria-invalid={wrong !== undefined}
-      inputMode="decimal"
-      className={`${INPUT} font-mono`}
+      inputMode={f.kind === "text" ? "text" : "decimal"}
+      className={f.kind === "text" ? INPUT : `${INPUT} font-mono`}
+      maxLength={f.kind === "text" ? 80 : 40}
       disabled={locked}
       value={standing(f, texts, end)}
       onChange={(e) => onText(end ? `${f.name}.${end}` : f.name, e.target.value)}
     />
   );
   return (
-    <Field label={label} hint={hint} error={wrong}>
+    <Field label={label} hint={remark && !remark.grave ? `Is this so? ${remark.words}` : hint} error={wrong}>
       {(id, note) =>
         f.kind === "choice" ? (
           <select

@@ -249,6 +249,10 @@ function describe(printer: Schemas["BenchOut"], belt: Schemas["BenchBelt"]): Sch
   return {
     kinematics: printer.kinematics as Schemas["Description"]["kinematics"],
     transmissions: Object.fromEntries(printer.belts.map((b) => [b.place, b.belt])),
+    homing: {},
+    guides: {},
+    travel: {},
+    fans: [],
     pairs: belt.partner ? [[belt.place, belt.partner] as never] : [],
   };
 }

@@ -44,7 +44,12 @@ export function ErrorNote({ error }: { error: unknown }) {
 
 /** The server's words for one field, where they belong to it. */
 export function fieldError(error: unknown, field: string): string | undefined {
-  return error instanceof Refusal && error.field?.split(".").includes(field) ? error.message : undefined;
+  if (!(error instanceof Refusal) || !error.field) return undefined;
+  // A field that is called by its whole path is meant as a whole; the server may say where the path begins.
+  const meant = field.includes(".")
+    ? error.field === field || error.field.endsWith(`.${field}`)
+    : error.field.split(".").includes(field);
+  return meant ? error.message : undefined;
 }
 
 type FieldProps = {

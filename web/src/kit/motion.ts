@@ -1,7 +1,7 @@
 /** Where the parts of a motion system lie in space, by kinematics. Pure geometry; the sketch draws it. */
 import type { Schemas } from "../api/client";
 
-export type Description = Schemas["Description"];
+export type Description = Pick<Schemas["Description"], "kinematics" | "transmissions" | "pairs">;
 type P3 = [number, number, number];
 export type P2 = [number, number];
 

@@ -10,6 +10,7 @@ import { FitnessWords } from "../kit/Condition";
 import { ago, preferred } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
 import { atLeast, useMe } from "../session/me";
+import { Differs } from "./Differs";
 import { Ledger } from "./Ledger";
 import { beltConditions, type Chosen, Places } from "./Places";
 import { Record } from "./Record";
@@ -103,6 +104,7 @@ function Parts({ printer }: { printer: Schemas["PrinterOut"] }) {
   const me = useMe();
   return (
     <section className="sheet grid gap-3">
+      <Differs id={printer.id} />
       <details>
         <summary className="min-h-11 cursor-pointer text-[15px] font-semibold text-ink2">
           Limits and where they come from ({printer.limits.length})

@@ -1,97 +1,95 @@
-/** Describing a model: its kinematics, each belt with span and tensioner, and the tension bands with their source. */
-import { useState } from "react";
+/** Describing a model in full: it begins as a typical machine of its kinematics, and is checked as one types. */
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useDeferredValue, useState } from "react";
 import { api, got, type Schemas } from "../api/client";
+import type { Texts } from "../bench/Fields";
 import { KINEMATICS } from "../floor/Floor";
-import { Button, ErrorNote, Field, INPUT } from "../kit/bits";
+import { Button, ErrorNote, Field, fieldError, INPUT, Loading } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
+import { nameOf, type Path, type Told, withValue } from "./draft";
+import { type LimitRow, LimitRows, limitRows, limitsOf } from "./Limits";
+import { type Remarks, Sheet } from "./Sheet";
 import { useShopWrite } from "./WorkshopPage";
 
 type Kinematics = Schemas["Description"]["kinematics"];
 type Model = Schemas["ModelOut"];
-type BeltDraft = {
-  place: string;
-  width_mm: string;
-  span_mm: string;
-  span_name: string;
-  density: string;
-  loop: string;
-  kind: string;
-  pitch: string;
-  tighten: string;
-  relief: boolean;
-  where: string;
-  low: string;
-  high: string;
-  source: string;
-};
+type SheetField = Schemas["SheetField"];
+type File = { description: Told; limits: Schemas["LimitIn"][] };
 
-const BELTS: Record<Kinematics, string[]> = {
-  bed_slinger: ["x", "y"],
-  fixed_bed: ["x", "y1", "y2"],
-  corexy: ["a", "b"],
-  delta: ["t1", "t2", "t3"],
-  belt_bed: ["x", "y", "z"],
-};
-const PAIRS: Partial<Record<Kinematics, [string, string][]>> = { corexy: [["a", "b"]], fixed_bed: [["y1", "y2"]] };
-const SCREWS: Partial<Record<Kinematics, string[]>> = {
-  bed_slinger: ["z1", "z2"],
-  fixed_bed: ["z1", "z2"],
-  corexy: ["z1", "z2", "z3"],
-};
-
-const blank = (place: string): BeltDraft => ({
-  place,
-  width_mm: "6",
-  span_mm: "",
-  span_name: "",
-  density: "",
-  loop: "",
-  kind: "threaded_idler",
-  pitch: "0.7",
-  tighten: "clockwise",
-  relief: false,
-  where: "",
-  low: "20",
-  high: "50",
-  source: "typical",
-});
-
-/** Whether a screw sets the tension; else the tensioner is moved by hand, in millimetres. */
-const hasScrew = (b: BeltDraft) =>
-  b.kind === "threaded_idler" || b.kind === "threaded_clamp" || (b.kind === "sprung_lock" && b.relief);
-
-function draftOf(model: Model): BeltDraft[] {
-  return Object.entries(model.description.transmissions).flatMap(([place, t]) => {
-    if (t.kind !== "belt") return [];
-    const limit = model.limits?.find((l) => l.what === "tension" && l.place === place);
-    const text = (v: number | null | undefined) => (v == null ? "" : String(v));
-    return [
-      {
-        place,
-        width_mm: text(t.width_mm),
-        span_mm: text(t.spans?.[0]?.span_mm),
-        span_name: t.spans?.[0]?.name ?? "",
-        density: text(t.linear_density_g_per_m),
-        loop: text(t.loop_length_mm),
-        kind: t.tensioner?.kind ?? "threaded_idler",
-        pitch: text(t.tensioner?.thread_pitch_mm),
-        tighten: t.tensioner?.tighten ?? "clockwise",
-        relief: t.tensioner?.relief ?? false,
-        where: t.tensioner_place ?? "",
-        low: text(limit?.low ?? 20),
-        high: text(limit?.high ?? 50),
-        source: limit?.source ?? "typical",
-      },
-    ];
+/** What is told of a model, or of a typical machine where it is a new one. */
+function useTold(model: Model | null, kinematics: Kinematics) {
+  return useQuery({
+    queryKey: ["told", model?.id ?? kinematics],
+    // What is being typed is not overtaken by what was kept.
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 0,
+    queryFn: async (): Promise<Told> => {
+      if (!model)
+        return (await got(api.GET("/api/workshop/typical", { params: { query: { kinematics } } }))).description as Told;
+      const file = await got(
+        api.GET("/api/workshop/models/{model_id}/file", { params: { path: { model_id: model.id } } }),
+      );
+      return (file as unknown as File).description;
+    },
   });
 }
 
-export function ModelForm({ model, leave }: { model: Model | null; leave: () => void }) {
-  const [name, setName] = useState(model?.name ?? "");
+export function ModelForm({
+  model,
+  kinds,
+  leave,
+}: {
+  model: Model | null;
+  kinds: Schemas["LimitKind"][];
+  leave: () => void;
+}) {
   const [kinematics, setKinematics] = useState<Kinematics>(model?.description.kinematics ?? "bed_slinger");
-  const [belts, setBelts] = useState<BeltDraft[]>(model ? draftOf(model) : BELTS.bed_slinger.map(blank));
-  const [wrong, setWrong] = useState("");
+  const told = useTold(model, kinematics);
+  if (!told.data) return told.error ? <ErrorNote error={told.error} /> : <Loading what="the model" />;
+  return (
+    <Describe
+      key={kinematics}
+      model={model}
+      kinds={kinds}
+      begun={told.data}
+      kinematics={kinematics}
+      onKinematics={setKinematics}
+      leave={leave}
+    />
+  );
+}
+
+function Describe({
+  model,
+  kinds,
+  begun,
+  kinematics,
+  onKinematics,
+  leave,
+}: {
+  model: Model | null;
+  kinds: Schemas["LimitKind"][];
+  begun: Told;
+  kinematics: Kinematics;
+  onKinematics: (k: Kinematics) => void;
+  leave: () => void;
+}) {
+  const [name, setName] = useState(model?.name ?? "");
+  const [told, setTold] = useState<Told>(begun);
+  const [texts, setTexts] = useState<Texts>({});
+  const [wrong, setWrong] = useState<Remarks>({});
+  const [lit, setLit] = useState<{ place: string | null; note: string }>({ place: null, note: "" });
+  const belts = Object.entries((told.transmissions ?? {}) as Record<string, { kind: string }>)
+    .filter(([, t]) => t.kind === "belt")
+    .map(([place]) => place);
+  const [limits, setLimits] = useState<LimitRow[]>(() => limitRows(kinds, belts, model?.limits ?? []));
+  const asked = useDeferredValue(told);
+  const sheet = useQuery({
+    queryKey: ["sheet", JSON.stringify(asked)],
+    placeholderData: keepPreviousData,
+    queryFn: () => got(api.POST("/api/workshop/sheet", { body: { description: asked } })),
+  });
   const save = useShopWrite(
     (body: Schemas["ModelIn"]) =>
       model
@@ -99,100 +97,55 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
         : got(api.POST("/api/workshop/models", { body })),
     leave,
   );
-  const set = (i: number, part: Partial<BeltDraft>) => setBelts(belts.map((b, j) => (j === i ? { ...b, ...part } : b)));
+  const remarks: Remarks = Object.fromEntries((sheet.data?.remarks ?? []).map((r) => [nameOf(r.path), r]));
+  const error = save.error ?? sheet.error;
 
-  function build(): Schemas["ModelIn"] {
-    const figure = (
-      b: BeltDraft,
-      key: keyof Omit<BeltDraft, "relief">,
-      label: string,
-      needed: boolean,
-    ): number | null => {
-      const text = b[key].trim();
-      if (!text && !needed) return null;
-      const v = parseFigure(text);
-      if (v === null || v <= 0) throw new Error(`Belt ${b.place.toUpperCase()}, ${label}: enter a figure above zero.`);
-      return v;
-    };
-    // What the form does not show (screws, extruder, pitch, teeth) stays as it was.
-    const kept = model?.description.kinematics === kinematics ? model.description.transmissions : {};
-    const transmissions: Record<string, object> = model
-      ? Object.fromEntries(Object.entries(kept).filter(([, t]) => t.kind !== "belt"))
-      : Object.fromEntries(
-          (SCREWS[kinematics] ?? []).map((z) => [z, { kind: "screw", lead_mm: 8, thread_pitch_mm: 2 }]),
-        );
-    const limits: Schemas["LimitIn"][] = (model?.limits ?? []).filter((l) => l.what !== "tension");
-    for (const b of belts) {
-      const span = figure(b, "span_mm", "free span", false);
-      const relief = b.kind === "sprung_lock" && b.relief;
-      const old = kept[b.place as keyof typeof kept];
-      transmissions[b.place] = {
-        ...(old && old.kind === "belt" ? old : {}),
-        kind: "belt",
-        width_mm: figure(b, "width_mm", "width", true),
-        linear_density_g_per_m: figure(b, "density", "weight of a metre", false),
-        loop_length_mm: figure(b, "loop", "length of the loop", true),
-        spans: span ? [{ name: b.span_name || "free span", span_mm: span }] : [],
-        tensioner: {
-          kind: b.kind,
-          thread_pitch_mm: hasScrew(b) ? figure(b, "pitch", "thread pitch", true) : null,
-          tighten: b.tighten,
-          relief,
-          wrap_deg: 180,
-        },
-        tensioner_place: b.where,
-      };
-      const low = figure(b, "low", "lowest tension", true)!;
-      const high = figure(b, "high", "highest tension", true)!;
-      if (low >= high) throw new Error(`Belt ${b.place.toUpperCase()}: the lowest tension must be below the highest.`);
-      limits.push({ what: "tension", place: b.place, low, high, unit: "N", source: b.source.trim() || "typical" });
-    }
-    const places = belts.map((b) => b.place);
-    const pairs = (PAIRS[kinematics] ?? []).filter((p) => p.every((x) => places.includes(x)));
-    return {
-      name,
-      notes: model?.notes ?? "",
-      limits,
-      description: { kinematics, transmissions, pairs } as Schemas["Description"],
-    };
+  function type(f: SheetField, text: string) {
+    const at = nameOf(f.path);
+    setTexts((t) => ({ ...t, [at]: text }));
+    const value =
+      f.kind === "figure"
+        ? parseFigure(text)
+        : f.kind === "yes_no"
+          ? text === "true"
+          : f.kind === "choice" && (text === "true" || text === "false")
+            ? text === "true"
+            : text;
+    const empty = !text.trim();
+    setWrong((w) => {
+      const { [at]: _, ...rest } = w;
+      return value === null && !empty
+        ? { ...rest, [at]: { words: `“${text.trim()}” is not a figure.`, grave: true } }
+        : rest;
+    });
+    if (empty) setTold((d) => withValue(d, f.path, undefined));
+    else if (value !== null) setTold((d) => named(withValue(d, f.path, value), f.path));
   }
-
-  const preview = {
-    kinematics,
-    transmissions: Object.fromEntries(belts.map((b) => [b.place, { kind: "belt" }])),
-  } as unknown as Schemas["Description"];
-  const input = (i: number, b: BeltDraft, key: keyof Omit<BeltDraft, "relief">, label: string, hint = "") => (
-    <Field label={label} hint={hint}>
-      {(id, note) => (
-        <input
-          id={id}
-          aria-describedby={note}
-          className={INPUT}
-          value={b[key]}
-          onChange={(e) => set(i, { [key]: e.target.value })}
-        />
-      )}
-    </Field>
-  );
+  const rows = (change: (d: Told) => Told) => {
+    // Rows move up: what was typed in them stands in the description already.
+    setTexts({});
+    setTold(change);
+  };
+  const [limitWrong, setLimitWrong] = useState<Record<string, string>>({});
   return (
     <form
       className="sheet grid gap-5"
       onSubmit={(e) => {
         e.preventDefault();
-        try {
-          setWrong("");
-          save.mutate(build());
-        } catch (problem) {
-          setWrong((problem as Error).message);
-        }
+        const found = limitsOf(limits, model?.limits ?? [], kinds);
+        setLimitWrong(found.wrong);
+        if (Object.keys(found.wrong).length || Object.keys(wrong).length) return;
+        const description = told as unknown as Schemas["ModelIn"]["description"];
+        save.mutate({ name, notes: model?.notes ?? "", limits: found.limits, description });
       }}
     >
-      <div className="grid items-center gap-4 sm:grid-cols-[1fr_180px]">
+      <div className="grid items-start gap-4 sm:grid-cols-[1fr_230px]">
         <div className="grid gap-3">
-          <Field label="Name of the model">
-            {(id) => (
+          <Field label="Name of the model" error={fieldError(save.error, "name")}>
+            {(id, note) => (
               <input
                 id={id}
+                aria-describedby={note}
                 className={INPUT}
                 value={name}
                 required
@@ -208,11 +161,7 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
                 className={INPUT}
                 value={kinematics}
                 disabled={model !== null}
-                onChange={(e) => {
-                  const k = e.target.value as Kinematics;
-                  setKinematics(k);
-                  setBelts(BELTS[k].map(blank));
-                }}
+                onChange={(e) => onKinematics(e.target.value as Kinematics)}
               >
                 {Object.entries(KINEMATICS).map(([value, words]) => (
                   <option key={value} value={value}>
@@ -222,67 +171,46 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
               </select>
             )}
           </Field>
+          <p>
+            It begins as a typical machine of its kind. A name and the free span of each belt are enough to measure;
+            what else you tell is reckoned with, and what you leave is shown as typical.
+          </p>
         </div>
-        <Sketch description={preview} />
+        <div className="sticky top-4 grid gap-1">
+          <Sketch description={told as unknown as Schemas["Description"]} lit={lit.place} note={lit.note} />
+        </div>
       </div>
-      {belts.map((b, i) => (
-        <fieldset key={b.place} className="grid gap-3 border-t border-hair pt-3 sm:grid-cols-4">
-          <legend className="text-[19px] font-bold">Belt {b.place.toUpperCase()}</legend>
-          {input(i, b, "width_mm", "Width, mm")}
-          {input(i, b, "span_mm", "Free span, mm", "Pulley to clamp.")}
-          {input(i, b, "span_name", "Which run to pluck")}
-          {input(i, b, "loop", "Whole loop, mm")}
-          {input(i, b, "density", "Weight of a metre, g", "Empty: typical, ± 12 %.")}
-          <Field label="Tensioner">
-            {(id) => (
-              <select id={id} className={INPUT} value={b.kind} onChange={(e) => set(i, { kind: e.target.value })}>
-                <option value="threaded_idler">screw moves an idler</option>
-                <option value="threaded_clamp">screw draws the end</option>
-                <option value="sprung_lock">spring, screws lock</option>
-                <option value="slider">slider by hand</option>
-              </select>
-            )}
-          </Field>
-          {b.kind === "sprung_lock" ? (
-            <Field label="Relief screw" hint="Turned in, it slackens the belt.">
-              {(id, note) => (
-                <select
-                  id={id}
-                  aria-describedby={note}
-                  className={INPUT}
-                  value={b.relief ? "yes" : "no"}
-                  onChange={(e) => set(i, { relief: e.target.value === "yes" })}
-                >
-                  <option value="no">none: moved by hand</option>
-                  <option value="yes">has one</option>
-                </select>
-              )}
-            </Field>
-          ) : null}
-          {hasScrew(b) ? input(i, b, "pitch", "Thread pitch, mm", "M3 0.5, M4 0.7, M5 0.8.") : null}
-          {hasScrew(b) && b.kind !== "sprung_lock" ? (
-            <Field label="Tightens" hint="Seen from the screw's head.">
-              {(id, note) => (
-                <select
-                  id={id}
-                  aria-describedby={note}
-                  className={INPUT}
-                  value={b.tighten}
-                  onChange={(e) => set(i, { tighten: e.target.value })}
-                >
-                  <option value="clockwise">clockwise</option>
-                  <option value="anticlockwise">anticlockwise</option>
-                </select>
-              )}
-            </Field>
-          ) : null}
-          {input(i, b, "where", "Where the tensioner is")}
-          {input(i, b, "low", "Lowest tension, N")}
-          {input(i, b, "high", "Highest tension, N")}
-          {input(i, b, "source", "Where the limits are from", "The maker's manual goes first.")}
-        </fieldset>
-      ))}
-      <ErrorNote error={wrong || save.error} />
+      {sheet.data ? (
+        <Sheet
+          sections={sheet.data.sections}
+          texts={texts}
+          error={error}
+          remarks={{ ...remarks, ...wrong }}
+          onText={type}
+          onAdd={(at, blank) => rows((d) => withValue(d, at, blank))}
+          onRemove={(path) => rows((d) => withValue(d, path, undefined))}
+          onEnter={(s) => setLit({ place: s.lit, note: s.note })}
+        />
+      ) : (
+        <Loading what="the figures" />
+      )}
+      <LimitRows rows={limits} wrong={limitWrong} onChange={setLimits} />
+      {sheet.data?.lacks.length ? (
+        <details className="border-t border-hair pt-2">
+          <summary className="min-h-11 cursor-pointer py-2 font-semibold">
+            What {sheet.data.lacks.length} measurements would still ask each time
+          </summary>
+          <ul className="rows">
+            {sheet.data.lacks.map((l) => (
+              <li key={l.procedure} className="py-1.5">
+                <b>{l.words.charAt(0).toUpperCase() + l.words.slice(1)}</b> ({l.places.join(", ").toUpperCase()}):{" "}
+                {l.lacks.join(", ").toLowerCase()}
+              </li>
+            ))}
+          </ul>
+        </details>
+      ) : null}
+      <ErrorNote error={error} />
       <div className="flex gap-3">
         <Button next type="submit" disabled={save.isPending}>
           Keep the model
@@ -291,4 +219,12 @@ export function ModelForm({ model, leave }: { model: Model | null; leave: () => 
       </div>
     </form>
   );
+}
+
+/** A run whose length is told is called something. */
+function named(told: Told, path: Path): Told {
+  const at = path.slice(0, -1);
+  if (path[path.length - 1] !== "span_mm") return told;
+  const span = at.reduce<unknown>((node, key) => (node as Record<string | number, unknown>)?.[key], told) as Told;
+  return span.name ? told : withValue(told, [...at, "name"], "free span");
 }

@@ -2,8 +2,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Tabs } from "radix-ui";
 import { type ReactNode, useState } from "react";
-import { api, got, type Schemas } from "../api/client";
-import { Button, ErrorNote, Field, fieldError, INPUT, Loading } from "../kit/bits";
+import { api, got, newKey, type Schemas, send } from "../api/client";
+import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, Loading } from "../kit/bits";
 import { atLeast, useMe } from "../session/me";
 import { ModelForm } from "./ModelForm";
 import { People } from "./People";
@@ -135,8 +135,17 @@ function Models({ s, lead }: { s: Shop; lead: boolean }) {
     (id: number) => got(api.POST("/api/workshop/models/{model_id}/forget", { params: { path: { model_id: id } } })),
     () => undefined,
   );
+  const taken = useShopWrite(
+    (f: File) => {
+      const form = new FormData();
+      form.append("file", f);
+      return send<Shop>("/api/workshop/model-file", form, newKey());
+    },
+    () => undefined,
+  );
   const open = s.models.find((m) => m.id === editing);
-  if (editing !== null) return <ModelForm key={editing} model={open ?? null} leave={() => setEditing(null)} />;
+  if (editing !== null)
+    return <ModelForm key={editing} model={open ?? null} kinds={s.limit_kinds} leave={() => setEditing(null)} />;
   return (
     <section className="sheet grid gap-4">
       <List empty="No model is described yet. A model tells what belts and screws its machines have, and their limits.">
@@ -160,6 +169,13 @@ function Models({ s, lead }: { s: Shop; lead: boolean }) {
                 {m.learned?.length ? (
                   <Button onClick={() => forget.mutate(m.id)}>Begin its base rates anew</Button>
                 ) : null}
+                <a
+                  className="inline-flex min-h-12 items-center px-2"
+                  href={`/api/workshop/models/${m.id}/file`}
+                  aria-label={`${m.name} as a file`}
+                >
+                  As a file
+                </a>
                 <Button onClick={() => setEditing(m.id)}>Change</Button>
               </span>
             ) : null}
@@ -167,9 +183,17 @@ function Models({ s, lead }: { s: Shop; lead: boolean }) {
         ))}
       </List>
       {lead ? (
-        <Button next={!s.models.length} className="justify-self-start" onClick={() => setEditing("new")}>
-          Describe a model
-        </Button>
+        <div className="flex flex-wrap gap-3">
+          <Button next={!s.models.length} onClick={() => setEditing("new")}>
+            Describe a model
+          </Button>
+          <FilePick
+            label="Take one from a file"
+            accept=".json,application/json"
+            disabled={taken.isPending}
+            onFile={(f) => taken.mutate(f)}
+          />
+        </div>
       ) : null}
     </section>
   );

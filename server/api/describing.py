@@ -1,0 +1,171 @@
+"""Models of printers described in full, exchanged as files, and where one machine differs from its model."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Annotated, Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from kestov_core import procedures
+from kestov_core.describing import FILE_VERSION, Lack, ModelFile, Remark, Section, lacks, remarks, sheet, typical
+from kestov_core.machine import Description, Kinematics
+from ninja import Field, File, Form, Router, Schema, UploadedFile
+from people.models import audit
+from pydantic import ValidationError
+from workshop import differences, tags
+from workshop.models import Printer, PrinterModel
+
+from .once import once
+from .permissions import may
+from .problems import Problem
+from .shapes import person
+from .workshop import LimitIn, ModelIn, Workshop, save_model, the_workshop
+
+router = Router(tags=["workshop"])
+
+_MOST_MODEL_BYTES = 500 * 1024
+
+
+class SheetOut(Schema):
+    """All that may be told of a machine, part by part; what makes no sense, and what measurements would lack."""
+
+    sections: list[Section]
+    remarks: list[Remark]
+    lacks: list[Lack]
+
+
+class Draft(Schema):
+    """A description in the making: what is told so far."""
+
+    description: dict[str, Any]
+
+
+@router.get("/workshop/sheet", auth=may("workshop.see"), response=SheetOut, operation_id="workshop.typical")
+def typical_sheet(request: HttpRequest, kinematics: Kinematics):
+    """A typical machine of its kinematics, to begin with."""
+    return _sheet(typical(kinematics))
+
+
+@router.post("/workshop/sheet", auth=may("workshop.see"), response=SheetOut, operation_id="workshop.check")
+def check(request: HttpRequest, payload: Draft):
+    """See whether a description makes sense, as it is typed. Nothing is kept."""
+    return _sheet(procedures.parse(Description, payload.description))
+
+
+def _sheet(description: Description) -> SheetOut:
+    return SheetOut(sections=sheet(description), remarks=remarks(description), lacks=lacks(description))
+
+
+class TypicalOut(Schema):
+    """A typical machine: what a description begins with."""
+
+    description: dict[str, Any]
+
+
+@router.get("/workshop/typical", auth=may("workshop.see"), response=TypicalOut, operation_id="workshop.begin")
+def begin(request: HttpRequest, kinematics: Kinematics):
+    """What a description of this kinematics begins with."""
+    return TypicalOut(description=typical(kinematics).model_dump(mode="json", exclude_none=True, exclude_unset=True))
+
+
+@router.get("/workshop/models/{model_id}/file", auth=may("workshop.see"), operation_id="workshop.model_file")
+def model_file(request: HttpRequest, model_id: int):
+    """A model as one JSON file, for another workshop (docs/models.md)."""
+    model = get_object_or_404(PrinterModel.objects.prefetch_related("limits"), pk=model_id)
+    limits = [LimitIn.model_validate(x, from_attributes=True).model_dump(exclude_none=True) for x in model.limits.all()]
+    file = ModelFile(name=model.name, notes=model.notes, description=model.description, limits=limits)
+    name = "".join(c if c.isalnum() else "-" for c in model.name).strip("-").lower() or "model"
+    return HttpResponse(
+        file.model_dump_json(indent=1),
+        content_type="application/json",
+        headers={"Content-Disposition": f'attachment; filename="{name}.model.json"'},
+    )
+
+
+@router.post("/workshop/model-file", auth=may("workshop.change"), response=Workshop, operation_id="workshop.take_model")
+@once
+def take_model(request: HttpRequest, file: File[UploadedFile], name: Form[str] = ""):
+    """Take a model that another workshop has described. ``name``: another name for it here."""
+    data = file.read(_MOST_MODEL_BYTES + 1)
+    if len(data) > _MOST_MODEL_BYTES:
+        raise Problem(413, "too_large", "The file is over 500 kB: no model is that long.", "file")
+    try:
+        told = ModelFile.model_validate_json(data)
+    except ValidationError as e:
+        first = e.errors(include_url=False)[0]
+        where = ".".join(str(p) for p in first["loc"]) or "file"
+        raise Problem(422, "bad_file", f"This is no description of a model: {where}: {first['msg']}.", "file") from e
+    if told.version > FILE_VERSION:
+        raise Problem(
+            422, "bad_file", f"This file is of version {told.version}; this Kestov reads up to {FILE_VERSION}.", "file"
+        )
+    description = procedures.parse(Description, told.description)
+    try:
+        limits_in = [LimitIn.model_validate(x) for x in told.limits]
+    except ValidationError as e:
+        raise Problem(422, "bad_file", "A limit in this file cannot be read.", "file") from e
+    model = PrinterModel()
+    payload = ModelIn(name=name or told.name[:60], description=description, limits=limits_in, notes=told.notes)
+    save_model(model, payload)
+    audit(request.user, "added", model, f"Took the description of {model.name} from a file.")
+    return the_workshop()
+
+
+class DifferenceIn(Schema):
+    """A value in which this machine differs from its model; ``value`` null: it is as the model has it again."""
+
+    path: Annotated[list[str | int], Field(min_length=1, max_length=6)]
+    value: float | bool | Annotated[str, Field(max_length=80)] | None
+    since: date
+    reason: str = Field(max_length=200)
+
+
+class DifferenceOut(Schema):
+    words: str
+    shown: str
+    since: date
+    reason: str
+    by: str
+    at: datetime
+
+
+class PrinterSheet(Schema):
+    """What a machine is, part by part, and where it differs from its model."""
+
+    sections: list[Section]
+    lacks: list[Lack]
+    differs: list[list[str | int]]
+    differences: list[DifferenceOut]
+
+
+@router.get(
+    "/printers/{printer_id}/sheet", auth=may("printer.sheet"), response=PrinterSheet, operation_id="printer.sheet"
+)
+def printer_sheet(request: HttpRequest, printer_id: int):
+    """What a machine is, with where it differs from its model."""
+    printer = get_object_or_404(Printer.objects.select_related("model"), pk=printer_id)
+    motion = printer.motion()
+    return PrinterSheet(
+        sections=sheet(motion),
+        lacks=lacks(motion),
+        differs=[path for path, _ in printer.differs],
+        differences=[
+            DifferenceOut(words=d.words, shown=d.shown, since=d.since, reason=d.reason, by=person(d.by), at=d.at)
+            for d in printer.differences.select_related("by")[:100]
+        ],
+    )
+
+
+@router.post(
+    "/printers/{printer_id}/differences",
+    auth=may("printer.differ"),
+    response=PrinterSheet,
+    operation_id="printer.differ",
+)
+@once
+def differ(request: HttpRequest, printer_id: int, payload: DifferenceIn):
+    """Write down that a single value differs on this machine, since when and why."""
+    printer = tags.locked(printer_id)
+    differences.differ(printer, payload.path, payload.value, payload.since, payload.reason, request.user)
+    return printer_sheet(request, printer_id)
