@@ -95,6 +95,7 @@ def _checks(env: dict[str, str]) -> Count:
         ([_BIN / "ruff", "check", "."], ROOT),
         ([_BIN / "ruff", "format", "--check", "."], ROOT),
         ([_BIN / "mypy"], ROOT),
+        ([_BIN / "mypy", "--config-file", "server/mypy.ini"], ROOT),
         ([setup.PYTHON, "manage.py", "openapi", "--check"], ROOT / "server"),
         ([setup.PYTHON, "manage.py", "makemigrations", "--check", "--dry-run"], ROOT / "server"),
         (["npx", "--no-install", "openapi-typescript", "../server/api/openapi.json", "-o", made], web),

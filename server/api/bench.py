@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Any, Literal, cast
 from uuid import UUID
 
-from cases.acts import locked_for
-from django.http import HttpRequest
+from cases.acts import case_of
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge, procedures
 from kestov_core.asking import FieldHere, ReadingsHere, fields_here, readings_here
@@ -30,13 +29,15 @@ from measuring.taking import known_of, measuring, procedure_at
 from measuring.turning import turn
 from ninja import Router, Schema
 from people.clock import now
+from people.models import name_of
 from workshop.models import Instrument, Printer
 from workshop.tags import locked
 
 from .once import once
 from .permissions import may
 from .problems import Problem
-from .shapes import CaptureOut, capture_out, person
+from .shapes import CaptureOut, capture_out, quantity_of
+from .signed import SignedIn
 
 router = Router(tags=["bench"])
 
@@ -226,7 +227,7 @@ def the_printer(printer_id: int, place: str | None = None) -> Printer:
 
 
 @router.get("/printers/{printer_id}/bench", auth=may("bench.see"), response=BenchOut, operation_id="bench.see")
-def bench(request: HttpRequest, printer_id: int):
+def bench(request: SignedIn, printer_id: int):
     """What the bench for belts needs to know of a machine."""
     printer = the_printer(printer_id)
     motion = printer.motion()
@@ -244,8 +245,8 @@ def bench(request: HttpRequest, printer_id: int):
             LastFigure(
                 procedure=s.procedure,
                 place=s.place,
-                quantity=s.quantity,
-                verdict=s.verdict,
+                quantity=quantity_of(s),
+                verdict=cast(Verdict, s.verdict),
                 at=s.taken_at,
                 capture_id=s.capture_id,
             )
@@ -281,7 +282,7 @@ def _entry(procedure: Procedure, motion: Description) -> BenchEntry | None:
     response=PageHere,
     operation_id="bench.page",
 )
-def page(request: HttpRequest, printer_id: int, procedure: str, place: str, instrument_id: int | None = None):
+def page(request: SignedIn, printer_id: int, procedure: str, place: str, instrument_id: int | None = None):
     """What one measurement asks for at a place of a machine, with what is known already and where that is from."""
     printer = the_printer(printer_id)
     here = procedure_at(printer, procedure, place)
@@ -325,7 +326,7 @@ def _next(after: Next | None, motion: Description, place: str) -> NextHere | Non
 
 
 @router.get("/procedures", auth=may("bench.see"), response=list[ProcedureOut], operation_id="bench.procedures")
-def list_procedures(request: HttpRequest):
+def list_procedures(request: SignedIn):
     """The procedures of the core, with their cards and the JSON Schemas of their input and result."""
     out = []
     for name in procedures.names():
@@ -384,7 +385,7 @@ def _density(belt: BeltTransmission) -> tuple[float, float, str]:
 
 
 @router.get("/printers/{printer_id}/rounds", auth=may("bench.rounds"), response=RoundsOut, operation_id="bench.rounds")
-def see_rounds(request: HttpRequest, printer_id: int, place: str, case_id: int | None = None):
+def see_rounds(request: SignedIn, printer_id: int, place: str, case_id: int | None = None):
     """The rounds of setting a belt and its partner, and what to turn now."""
     printer = the_printer(printer_id, place)
     case = printer.cases.filter(pk=case_id).first() if case_id is not None else None
@@ -410,7 +411,7 @@ def _round(r: Round) -> RoundOut:
                 unit=a.unit,
                 direction=a.direction,
                 advised=a.advised,
-                by=person(a.by),
+                by=name_of(a.by),
                 at=a.at,
                 note=a.note,
             )
@@ -421,10 +422,10 @@ def _round(r: Round) -> RoundOut:
 
 @router.post("/printers/{printer_id}/turns", auth=may("bench.act"), response=RoundsOut, operation_id="bench.act")
 @once
-def act(request: HttpRequest, printer_id: int, payload: Turn):
+def act(request: SignedIn, printer_id: int, payload: Turn):
     """Write down what was turned. On a simulated machine it is turned, too."""
     the_printer(printer_id, payload.place)
     printer = locked(printer_id)
-    case = locked_for(payload.case_id, printer)
-    turn(printer, payload.place, payload.turns, request.user, case, payload.advised, payload.note)
+    case_id = case_of(payload.case_id, printer)
+    turn(printer, payload.place, payload.turns, request.user, case_id, payload.advised, payload.note)
     return see_rounds(request, printer_id, payload.place, payload.case_id)

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from typing import Any, Literal
 from uuid import UUID
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import procedures
 from kestov_core.errors import BadInput
@@ -22,6 +22,7 @@ from .permissions import may
 from .problems import Problem
 from .readings import script
 from .shapes import CaptureOut, capture_out
+from .signed import SignedIn
 
 router = Router(tags=["captures"])
 
@@ -31,7 +32,7 @@ def _capture(capture_id: UUID) -> Capture:
 
 
 @router.get("/captures/{capture_id}", auth=may("captures.see"), response=CaptureOut, operation_id="captures.see")
-def see_capture(request: HttpRequest, capture_id: UUID):
+def see_capture(request: SignedIn, capture_id: UUID):
     """A capture with its newest result."""
     return capture_out(_capture(capture_id))
 
@@ -42,7 +43,7 @@ def see_capture(request: HttpRequest, capture_id: UUID):
     response=SoundView | ShakenView,
     operation_id="captures.view",
 )
-def view_capture(request: HttpRequest, capture_id: UUID):
+def view_capture(request: SignedIn, capture_id: UUID):
     """What a capture's drawing shows beside its result: a recording thinned out, small enough to draw."""
     capture = _capture(capture_id)
     raw, result = capture.raw(), capture.latest()
@@ -53,7 +54,7 @@ def view_capture(request: HttpRequest, capture_id: UUID):
 
 
 @router.get("/captures/{capture_id}/steps.gcode", auth=may("measure.program"), operation_id="measure.steps_script")
-def steps_script(request: HttpRequest, capture_id: UUID):
+def steps_script(request: SignedIn, capture_id: UUID):
     """The script that sets, stores and reads back what a travel test came to."""
     capture = _capture(capture_id)
     result = capture.latest()
@@ -63,7 +64,7 @@ def steps_script(request: HttpRequest, capture_id: UUID):
 
 
 @router.get("/captures/{capture_id}/raw", auth=may("captures.raw"), operation_id="captures.raw")
-def raw_capture(request: HttpRequest, capture_id: UUID):
+def raw_capture(request: SignedIn, capture_id: UUID):
     """The capture in its original form: the file, or the typed readings as JSON."""
     capture = _capture(capture_id)
     raw = capture.raw()
@@ -79,7 +80,7 @@ def raw_capture(request: HttpRequest, capture_id: UUID):
 
 
 @router.get("/captures/{capture_id}/result.{kind}", auth=may("captures.export"), operation_id="captures.export")
-def export_result(request: HttpRequest, capture_id: UUID, kind: Literal["json", "csv"]):
+def export_result(request: SignedIn, capture_id: UUID, kind: Literal["json", "csv"]):
     """The result as JSON or as CSV (field, value, u95, unit)."""
     capture = _capture(capture_id)
     result = capture.latest()
@@ -124,7 +125,7 @@ def _figures(node: Any, path: str = "") -> Iterator[tuple[str, Any, Any, Any]]:
     operation_id="captures.recompute",
 )
 @once
-def recompute(request: HttpRequest, capture_id: UUID):
+def recompute(request: SignedIn, capture_id: UUID):
     """Compute a capture again with today's core; the older result stays."""
     capture = _capture(capture_id)
     try:

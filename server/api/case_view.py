@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Literal
+from typing import Literal, cast
 
 from cases.models import Case
 from cases.proof import proven
 from cases.steps import Step, next_step
 from cases.weighing import weigh
 from kestov_core import knowledge
-from kestov_core.procedures.diagnose import DiagnoseResult
+from kestov_core.diagnosis.shapes import DiagnoseResult
 from ninja import Schema
-from people.models import User
+from people.models import User, name_of
 from workshop import timeline
 
 from .permissions import may_work
-from .shapes import CaseBrief, case_brief, person
+from .shapes import CaseBrief, case_brief
 
 #: A case's log is told whole, up to so many lines.
 _LOG_LINES = 500
@@ -85,18 +85,18 @@ def case_out(case: Case, user: User) -> CaseOut:
             label=labels[o.finding].label if o.finding in labels else o.finding,
             axis=o.axis,
             group=labels[o.finding].group if o.finding in labels else "",
-            state=o.state,
+            state=cast(Literal["present", "absent", "unknown"], o.state),
             value=o.value,
             unit=labels[o.finding].unit if o.finding in labels else None,
             note=o.note,
             check=o.check_name,
-            by=person(o.by),
+            by=name_of(o.by),
             at=o.at,
         )
         for o in case.observations.filter(withdrawn=False).select_related("by")
     ]
     pictures = [
-        PictureOut(id=p.pk, words=p.words, width=p.width, height=p.height, by=person(p.by), at=p.at)
+        PictureOut(id=p.pk, words=p.words, width=p.width, height=p.height, by=name_of(p.by), at=p.at)
         for p in case.pictures.defer("image").select_related("by")
     ]
     works = may_work(user)
@@ -107,7 +107,7 @@ def case_out(case: Case, user: User) -> CaseOut:
         words=case.words,
         since=case.since,
         cause=case.cause,
-        taken_by=person(case.taken_by) if case.taken_by else None,
+        taken_by=name_of(case.taken_by) if case.taken_by else None,
         observations=observations,
         pictures=pictures,
         log=_log(case),

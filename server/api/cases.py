@@ -8,7 +8,7 @@ from cases import acts
 from cases.models import Case, Picture, State
 from cases.search import found_by
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Field, File, Form, Router, Schema, UploadedFile
 from people.clock import now
@@ -19,6 +19,7 @@ from .once import once
 from .permissions import may, may_work, own_or_technician
 from .pictures import read_picture
 from .shapes import CaseBrief, case_brief
+from .signed import SignedIn
 
 router = Router(tags=["cases"])
 
@@ -87,19 +88,19 @@ def _seen(o: ObservationIn) -> acts.Seen:
     return acts.Seen(o.finding, o.axis, o.wall, o.state, o.value, o.u95, o.note)
 
 
-def _open_case(request: HttpRequest, case_id: int, changing: bool = True) -> Case:
+def _open_case(request: SignedIn, case_id: int, changing: bool = True) -> Case:
     """A case to be changed, held; a closed one is refused."""
     case = acts.locked(case_id, changing)
     own_or_technician(request.user, case)
     return case
 
 
-def _told(request: HttpRequest, case: Case) -> CaseOut:
+def _told(request: SignedIn, case: Case) -> CaseOut:
     return case_out(case, request.user)
 
 
 @router.get("/cases", auth=may("cases.list"), response=list[CaseBrief], operation_id="cases.list")
-def list_cases(request: HttpRequest, state: Literal["open", "closed", "all"] = "open", search: str = "", page: int = 1):
+def list_cases(request: SignedIn, state: Literal["open", "closed", "all"] = "open", search: str = "", page: int = 1):
     """Cases, the newest first, fifty a page; a member's list holds their own."""
     rows = Case.objects.select_related("printer", "reported_by")
     if not may_work(request.user):
@@ -116,7 +117,7 @@ def list_cases(request: HttpRequest, state: Literal["open", "closed", "all"] = "
 
 @router.post("/cases", auth=may("cases.report"), response=CaseOut, operation_id="cases.report")
 @once
-def report(request: HttpRequest, payload: Report):
+def report(request: SignedIn, payload: Report):
     """Report a fault. A danger tags the machine out at once."""
     printer = get_object_or_404(Printer, pk=payload.printer_id)
     seen = acts.Seen(payload.finding, payload.axis, payload.wall)
@@ -125,7 +126,7 @@ def report(request: HttpRequest, payload: Report):
 
 
 @router.get("/cases/{case_id}", auth=may("cases.see"), response=CaseOut, operation_id="cases.see")
-def see(request: HttpRequest, case_id: int):
+def see(request: SignedIn, case_id: int):
     """One case with its log and the next thing to do."""
     rows = Case.objects.select_related("printer__model", "reported_by", "taken_by", "closed_by")
     case = get_object_or_404(rows, pk=case_id)
@@ -135,7 +136,7 @@ def see(request: HttpRequest, case_id: int):
 
 @router.post("/cases/{case_id}/take", auth=may("cases.take"), response=CaseOut, operation_id="cases.take")
 @once
-def take(request: HttpRequest, case_id: int):
+def take(request: SignedIn, case_id: int):
     """Take a case in hand."""
     case = _open_case(request, case_id)
     acts.take(case, request.user)
@@ -144,7 +145,7 @@ def take(request: HttpRequest, case_id: int):
 
 @router.post("/cases/{case_id}/observations", auth=may("cases.observe"), response=CaseOut, operation_id="cases.observe")
 @once
-def observe(request: HttpRequest, case_id: int, payload: ObservationIn):
+def observe(request: SignedIn, case_id: int, payload: ObservationIn):
     """Add what was seen, or looked for and not seen."""
     case = _open_case(request, case_id)
     acts.observe(case, acts.placed(_seen(payload)), request.user)
@@ -153,7 +154,7 @@ def observe(request: HttpRequest, case_id: int, payload: ObservationIn):
 
 @router.post("/cases/{case_id}/outcomes", auth=may("cases.outcome"), response=CaseOut, operation_id="cases.outcome")
 @once
-def outcome(request: HttpRequest, case_id: int, payload: OutcomeIn):
+def outcome(request: SignedIn, case_id: int, payload: OutcomeIn):
     """Type what a check done by hand has shown: what was found; the rest of what it answers was looked for and not there."""
     case, p = _open_case(request, case_id), payload
     found = [_seen(o) for o in p.found]
@@ -163,7 +164,7 @@ def outcome(request: HttpRequest, case_id: int, payload: OutcomeIn):
 
 @router.post("/cases/{case_id}/undo", auth=may("cases.undo"), response=CaseOut, operation_id="cases.undo")
 @once
-def undo(request: HttpRequest, case_id: int):
+def undo(request: SignedIn, case_id: int):
     """Take back the last thing that this person said was seen; the record keeps that it was said."""
     case = _open_case(request, case_id)
     acts.undo(case, request.user)
@@ -172,7 +173,7 @@ def undo(request: HttpRequest, case_id: int):
 
 @router.post("/cases/{case_id}/repairs", auth=may("cases.repair"), response=CaseOut, operation_id="cases.repair")
 @once
-def repair(request: HttpRequest, case_id: int, payload: RepairIn):
+def repair(request: SignedIn, case_id: int, payload: RepairIn):
     """Write down a remedy, and whether it helped: if not, that suspect is out; if so, the complaint was looked for and gone."""
     case = _open_case(request, case_id)
     acts.repair(case, payload.fault, payload.axis, payload.helped, payload.note, request.user)
@@ -181,7 +182,7 @@ def repair(request: HttpRequest, case_id: int, payload: RepairIn):
 
 @router.post("/cases/{case_id}/comments", auth=may("cases.comment"), response=CaseOut, operation_id="cases.comment")
 @once
-def comment(request: HttpRequest, case_id: int, payload: Words):
+def comment(request: SignedIn, case_id: int, payload: Words):
     """Write into the log of a case."""
     case = _open_case(request, case_id, changing=False)
     acts.comment(case, payload.words, request.user)
@@ -192,7 +193,7 @@ def comment(request: HttpRequest, case_id: int, payload: Words):
     "/cases/{case_id}/pictures", auth=may("cases.add_picture"), response=CaseOut, operation_id="cases.add_picture"
 )
 @once
-def add_picture(request: HttpRequest, case_id: int, file: File[UploadedFile], words: Form[str] = ""):
+def add_picture(request: SignedIn, case_id: int, file: File[UploadedFile], words: Form[str] = ""):
     """Add a picture (JPEG, PNG or WebP by content, up to 12 MB). It is re-encoded: hidden data does not come along."""
     case = _open_case(request, case_id, changing=False)
     image, width, height = read_picture(file.read(settings.MAX_PICTURE + 1))
@@ -203,7 +204,7 @@ def add_picture(request: HttpRequest, case_id: int, file: File[UploadedFile], wo
 
 
 @router.get("/pictures/{picture_id}", auth=may("cases.picture"), operation_id="cases.picture")
-def picture(request: HttpRequest, picture_id: int):
+def picture(request: SignedIn, picture_id: int):
     """A picture as JPEG."""
     found = get_object_or_404(Picture.objects.select_related("case"), pk=picture_id)
     own_or_technician(request.user, found.case)
@@ -214,7 +215,7 @@ def picture(request: HttpRequest, picture_id: int):
 
 @router.post("/cases/{case_id}/close", auth=may("cases.close"), response=CaseOut, operation_id="cases.close")
 @once
-def close(request: HttpRequest, case_id: int, payload: Close):
+def close(request: SignedIn, case_id: int, payload: Close):
     """Close a case with the closing words; *mended, not verified* is a state, not an end."""
     case, p = _open_case(request, case_id), payload
     acts.close(case, p.closing, p.cause, p.fault, p.axis, request.user)
@@ -223,7 +224,7 @@ def close(request: HttpRequest, case_id: int, payload: Close):
 
 @router.post("/cases/{case_id}/reopen", auth=may("cases.reopen"), response=CaseOut, operation_id="cases.reopen")
 @once
-def reopen(request: HttpRequest, case_id: int):
+def reopen(request: SignedIn, case_id: int):
     """Open a closed case again."""
     case = _open_case(request, case_id, changing=False)
     acts.reopen(case, request.user)
@@ -240,7 +241,7 @@ class LookIn(Schema):
 
 @router.post("/looks/{look_id}", auth=may("cases.look"), response=CaseOut, operation_id="cases.look")
 @once
-def look(request: HttpRequest, look_id: int, payload: LookIn):
+def look(request: SignedIn, look_id: int, payload: LookIn):
     """Tick that a held machine was looked at. Where the same was found, it is reported and tagged out, too."""
     case = acts.look(look_id, payload.unplugged, payload.trouble, payload.found, request.user)
     return _told(request, _open_case(request, case.pk, changing=False))

@@ -5,13 +5,13 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import procedures
 from kestov_core.describing import FILE_VERSION, Lack, ModelFile, Remark, Section, lacks, remarks, sheet, typical
 from kestov_core.machine import Description, Kinematics
 from ninja import Field, File, Form, Router, Schema, UploadedFile
-from people.models import audit
+from people.models import audit, name_of
 from pydantic import ValidationError
 from workshop import differences, tags
 from workshop.models import Printer, PrinterModel
@@ -19,7 +19,7 @@ from workshop.models import Printer, PrinterModel
 from .once import once
 from .permissions import may
 from .problems import Problem
-from .shapes import person
+from .signed import SignedIn
 from .workshop import LimitIn, ModelIn, Workshop, save_model, the_workshop
 
 router = Router(tags=["workshop"])
@@ -42,13 +42,13 @@ class Draft(Schema):
 
 
 @router.get("/workshop/sheet", auth=may("workshop.see"), response=SheetOut, operation_id="workshop.typical")
-def typical_sheet(request: HttpRequest, kinematics: Kinematics):
+def typical_sheet(request: SignedIn, kinematics: Kinematics):
     """A typical machine of its kinematics, to begin with."""
     return _sheet(typical(kinematics))
 
 
 @router.post("/workshop/sheet", auth=may("workshop.see"), response=SheetOut, operation_id="workshop.check")
-def check(request: HttpRequest, payload: Draft):
+def check(request: SignedIn, payload: Draft):
     """See whether a description makes sense, as it is typed. Nothing is kept."""
     return _sheet(procedures.parse(Description, payload.description))
 
@@ -64,13 +64,13 @@ class TypicalOut(Schema):
 
 
 @router.get("/workshop/typical", auth=may("workshop.see"), response=TypicalOut, operation_id="workshop.begin")
-def begin(request: HttpRequest, kinematics: Kinematics):
+def begin(request: SignedIn, kinematics: Kinematics):
     """What a description of this kinematics begins with."""
     return TypicalOut(description=typical(kinematics).model_dump(mode="json", exclude_none=True, exclude_unset=True))
 
 
 @router.get("/workshop/models/{model_id}/file", auth=may("workshop.see"), operation_id="workshop.model_file")
-def model_file(request: HttpRequest, model_id: int):
+def model_file(request: SignedIn, model_id: int):
     """A model as one JSON file, for another workshop (docs/models.md)."""
     model = get_object_or_404(PrinterModel.objects.prefetch_related("limits"), pk=model_id)
     limits = [LimitIn.model_validate(x, from_attributes=True).model_dump(exclude_none=True) for x in model.limits.all()]
@@ -85,7 +85,7 @@ def model_file(request: HttpRequest, model_id: int):
 
 @router.post("/workshop/model-file", auth=may("workshop.change"), response=Workshop, operation_id="workshop.take_model")
 @once
-def take_model(request: HttpRequest, file: File[UploadedFile], name: Form[str] = ""):
+def take_model(request: SignedIn, file: File[UploadedFile], name: Form[str] = ""):
     """Take a model that another workshop has described. ``name``: another name for it here."""
     data = file.read(_MOST_MODEL_BYTES + 1)
     if len(data) > _MOST_MODEL_BYTES:
@@ -142,7 +142,7 @@ class PrinterSheet(Schema):
 @router.get(
     "/printers/{printer_id}/sheet", auth=may("printer.sheet"), response=PrinterSheet, operation_id="printer.sheet"
 )
-def printer_sheet(request: HttpRequest, printer_id: int):
+def printer_sheet(request: SignedIn, printer_id: int):
     """What a machine is, with where it differs from its model."""
     printer = get_object_or_404(Printer.objects.select_related("model"), pk=printer_id)
     motion = printer.motion()
@@ -151,7 +151,7 @@ def printer_sheet(request: HttpRequest, printer_id: int):
         lacks=lacks(motion),
         differs=[path for path, _ in printer.differs],
         differences=[
-            DifferenceOut(words=d.words, shown=d.shown, since=d.since, reason=d.reason, by=person(d.by), at=d.at)
+            DifferenceOut(words=d.words, shown=d.shown, since=d.since, reason=d.reason, by=name_of(d.by), at=d.at)
             for d in printer.differences.select_related("by")[:100]
         ],
     )
@@ -164,7 +164,7 @@ def printer_sheet(request: HttpRequest, printer_id: int):
     operation_id="printer.differ",
 )
 @once
-def differ(request: HttpRequest, printer_id: int, payload: DifferenceIn):
+def differ(request: SignedIn, printer_id: int, payload: DifferenceIn):
     """Write down that a single value differs on this machine, since when and why."""
     printer = tags.locked(printer_id)
     differences.differ(printer, payload.path, payload.value, payload.since, payload.reason, request.user)

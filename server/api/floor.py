@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Literal
+from typing import Any, Literal
 from uuid import UUID
 
 from cases import acts
 from cases.machines import MachineNow, danger_label, machine, machines
-from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge
 from kestov_core.machine import Description
 from ninja import Field, Router, Schema
+from people.models import name_of
 from workshop import tags, timeline, worklist
 from workshop.models import Area, Printer
 
 from .once import once
 from .permissions import may, may_work
-from .shapes import CaseBrief, ConditionOut, case_brief, condition_out, person
+from .shapes import CaseBrief, ConditionOut, case_brief, condition_out
+from .signed import SignedIn
 
 router = Router(tags=["floor"])
 
@@ -175,7 +176,7 @@ class KnowledgeOut(Schema):
     events: list[str]
 
 
-def _tile(m: MachineNow, technician: bool) -> dict[str, object]:
+def _tile(m: MachineNow, technician: bool) -> dict[str, Any]:
     return {
         "id": m.printer.pk,
         "name": m.printer.name,
@@ -188,7 +189,7 @@ def _tile(m: MachineNow, technician: bool) -> dict[str, object]:
 
 
 @router.get("/floor", auth=may("floor.see"), response=Floor, operation_id="floor.see")
-def floor(request: HttpRequest):
+def floor(request: SignedIn):
     """The room as it stands. Members see fitness only."""
     technician = may_work(request.user)
     rows = machines(list(Printer.objects.filter(retired=False).select_related("model", "area")))
@@ -206,7 +207,7 @@ def floor(request: HttpRequest):
 
 
 @router.get("/printers/{printer_id}", auth=may("printer.see"), response=PrinterOut, operation_id="printer.see")
-def see_printer(request: HttpRequest, printer_id: int):
+def see_printer(request: SignedIn, printer_id: int):
     """One machine: its motion system, condition, limits and parts."""
     rows = Printer.objects.select_related("model", "area", "tagged_out_by")
     printer = get_object_or_404(rows, pk=printer_id)
@@ -221,7 +222,7 @@ def see_printer(request: HttpRequest, printer_id: int):
         serial=printer.serial,
         in_use_since=printer.in_use_since,
         tagged_out=printer.tagged_out,
-        tagged_out_by=person(printer.tagged_out_by) if printer.tagged_out else "",
+        tagged_out_by=name_of(printer.tagged_out_by) if printer.tagged_out else "",
         tagged_out_at=printer.tagged_out_at,
         looks=[
             LookOut(id=x.pk, danger=danger_label(x.danger), on=x.case.printer.name, case_id=x.case_id, at=x.made_at)
@@ -235,7 +236,7 @@ def see_printer(request: HttpRequest, printer_id: int):
 @router.get(
     "/printers/{printer_id}/record", auth=may("printer.record"), response=RecordPage, operation_id="printer.record"
 )
-def record(request: HttpRequest, printer_id: int, kind: str = "", place: str = "", page: int = 1):
+def record(request: SignedIn, printer_id: int, kind: str = "", place: str = "", page: int = 1):
     """All that was measured, turned, reported and tagged on a machine (or at one place of it), newest first."""
     printer = get_object_or_404(Printer, pk=printer_id)
     asked = timeline.Asked(printer.pk, kind=kind, place=place, most=_RECORD_PAGE)
@@ -255,7 +256,7 @@ class Happened(Schema):
     "/printers/{printer_id}/events", auth=may("printer.happened"), response=PrinterOut, operation_id="printer.happened"
 )
 @once
-def happened(request: HttpRequest, printer_id: int, payload: Happened):
+def happened(request: SignedIn, printer_id: int, payload: Happened):
     """Write down what was done to a machine, or happened to it: it weighs in the next case."""
     printer = get_object_or_404(Printer, pk=printer_id)
     tags.happened(printer, payload.event, payload.days_ago, request.user, payload.note)
@@ -266,7 +267,7 @@ def happened(request: HttpRequest, printer_id: int, payload: Happened):
     "/printers/{printer_id}/tag-out", auth=may("printer.tag_out"), response=PrinterOut, operation_id="printer.tag_out"
 )
 @once
-def tag_out(request: HttpRequest, printer_id: int, payload: TagOut):
+def tag_out(request: SignedIn, printer_id: int, payload: TagOut):
     """Take a machine out of use, with the reason."""
     tags.tag_out(tags.locked(printer_id), request.user, payload.reason)
     return see_printer(request, printer_id)
@@ -276,20 +277,20 @@ def tag_out(request: HttpRequest, printer_id: int, payload: TagOut):
     "/printers/{printer_id}/tag-out", auth=may("printer.lift_tag"), response=PrinterOut, operation_id="printer.lift_tag"
 )
 @once
-def lift_tag(request: HttpRequest, printer_id: int):
+def lift_tag(request: SignedIn, printer_id: int):
     """Put a machine back in use. While a danger case is open on it, the tag stays."""
     acts.lift_tag(tags.locked(printer_id), request.user)
     return see_printer(request, printer_id)
 
 
 @router.get("/findings", auth=may("findings.list"), response=list[FindingOut], operation_id="findings.list")
-def findings(request: HttpRequest):
+def findings(request: SignedIn):
     """What can be seen or measured, in plain words."""
     return [FindingOut.model_validate(k.model_dump()) for k in knowledge.findings().values()]
 
 
 @router.get("/knowledge", auth=may("knowledge.see"), response=KnowledgeOut, operation_id="knowledge.see")
-def see_knowledge(request: HttpRequest):
+def see_knowledge(request: SignedIn):
     """Faults, checks and events of the diagnosis."""
     return KnowledgeOut(
         faults=[

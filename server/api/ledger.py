@@ -6,19 +6,19 @@ from datetime import datetime
 from typing import Annotated
 from uuid import UUID
 
-from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from kestov_core.quantities import Finite
 from measuring import ledger
 from measuring.models import Capture, StoredValue
 from ninja import Router, Schema
+from people.models import name_of
 from pydantic import Field
 from workshop.models import Printer
 
 from .bench import the_printer
 from .once import once
 from .permissions import may
-from .shapes import person
+from .signed import SignedIn
 
 router = Router(tags=["ledger"])
 
@@ -66,7 +66,7 @@ def ledger_of(printer: Printer) -> list[StoredOut]:
                 was=row.was,
                 unit=row.unit,
                 reason=row.reason,
-                by=person(row.by),
+                by=name_of(row.by),
                 at=row.at,
                 present=present,
                 script=script,
@@ -78,7 +78,7 @@ def ledger_of(printer: Printer) -> list[StoredOut]:
 @router.get(
     "/printers/{printer_id}/ledger", auth=may("ledger.see"), response=list[StoredOut], operation_id="ledger.see"
 )
-def see_ledger(request: HttpRequest, printer_id: int):
+def see_ledger(request: SignedIn, printer_id: int):
     """All values set on a machine, newest first."""
     return ledger_of(the_printer(printer_id))
 
@@ -87,7 +87,7 @@ def see_ledger(request: HttpRequest, printer_id: int):
     "/printers/{printer_id}/ledger", auth=may("ledger.set"), response=list[StoredOut], operation_id="ledger.set"
 )
 @once
-def set_value(request: HttpRequest, printer_id: int, payload: StoredIn):
+def set_value(request: SignedIn, printer_id: int, payload: StoredIn):
     """Write down a value that was set; the one before is kept beside it."""
     printer = the_printer(printer_id)
     capture = None
@@ -100,7 +100,7 @@ def set_value(request: HttpRequest, printer_id: int, payload: StoredIn):
 
 @router.post("/ledger/{row_id}/back", auth=may("ledger.set"), response=list[StoredOut], operation_id="ledger.back")
 @once
-def go_back(request: HttpRequest, row_id: int):
+def go_back(request: SignedIn, row_id: int):
     """Write down that the value of before was set again."""
     row = get_object_or_404(StoredValue.objects.select_related("printer"), pk=row_id)
     ledger.go_back(row, request.user)

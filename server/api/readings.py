@@ -8,9 +8,9 @@ from datetime import datetime
 from typing import Annotated, Any, Literal, TypeVar
 from uuid import UUID
 
-from cases.acts import locked_for
+from cases.acts import case_of
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import procedures
 from kestov_core.procedures.base import Procedure
@@ -29,6 +29,7 @@ from .once import once
 from .permissions import may
 from .problems import Problem
 from .shapes import CaptureOut, capture_out
+from .signed import SignedIn
 
 router = Router(tags=["measuring"])
 
@@ -89,12 +90,12 @@ def _typed_part(procedure: Procedure) -> type[BaseModel]:
     for name, info in procedure.context.model_fields.items():
         if name != "sources":
             # Its bounds go with it; the last is only there because an annotation needs one.
-            fields[name] = (Annotated[info.annotation, *info.metadata, "typed"] | None, None)  # type: ignore[valid-type]
+            fields[name] = (Annotated[info.annotation, *info.metadata, "typed"] | None, None)
     config = ConfigDict(extra="forbid", allow_inf_nan=False)
     return create_model(f"{_words(procedure.name)}Typed", __config__=config, **fields)
 
 
-def _taken(about: Any, source: Source, request: HttpRequest) -> Taken:
+def _taken(about: Any, source: Source, request: SignedIn) -> Taken:
     instrument = None
     if about.instrument_id is not None:
         instrument = get_object_or_404(Instrument, pk=about.instrument_id)
@@ -124,12 +125,12 @@ def _routes(procedure: Procedure) -> None:
     about = create_model(f"{_words(name)}About", __base__=About, context=(part, part()))
     path = f"/printers/{{printer_id}}/{name}"
 
-    def keep(request: HttpRequest, printer_id: int, taken: Taken, case_id: int | None) -> CaptureOut:
+    def keep(request: SignedIn, printer_id: int, taken: Taken, case_id: int | None) -> CaptureOut:
         printer = the_printer(printer_id)
-        return capture_out(take(printer, name, request.user, taken, locked_for(case_id, printer)))
+        return capture_out(take(printer, name, request.user, taken, case_of(case_id, printer)))
 
     def route(where: str, view: Any, id_: str, **annotations: Any) -> None:
-        view.__annotations__.update(request=HttpRequest, printer_id=int, **annotations)
+        view.__annotations__.update(request=SignedIn, printer_id=int, **annotations)
         router.post(path + where, auth=may("measure.take"), response=CaptureOut, operation_id=f"measure.{name}{id_}")(
             once(view)
         )
@@ -140,7 +141,7 @@ def _routes(procedure: Procedure) -> None:
             rows = {"rows": (Annotated[list[procedure.table], Field(min_length=1, max_length=2000)], ...)}  # type: ignore[name-defined]
         payload_type = create_model(f"{_words(name)}In", __base__=about, **rows)
 
-        def typed(request: HttpRequest, printer_id: int, payload: Any) -> CaptureOut:
+        def typed(request: SignedIn, printer_id: int, payload: Any) -> CaptureOut:
             taken = _taken(payload, "typed", request)
             if procedure.table is not None:
                 taken.rows = [r.model_dump() for r in payload.rows]
@@ -151,7 +152,7 @@ def _routes(procedure: Procedure) -> None:
 
     if procedure.data is not None:
 
-        def by_file(request: HttpRequest, printer_id: int, meta: Any, file: Any) -> CaptureOut:
+        def by_file(request: SignedIn, printer_id: int, meta: Any, file: Any) -> CaptureOut:
             parsed = parse_meta(meta, about)
             taken = _taken(parsed, "file", request)
             taken.data, taken.data_name = _read(file), file.name or f"{name}.{procedure.data}"
@@ -163,18 +164,18 @@ def _routes(procedure: Procedure) -> None:
     if procedure.data is not None and procedure.table is None and procedure.stand_in is not None:
         shaken = create_model(f"{_words(name)}Record", __base__=about, seconds=(Seconds, 20.0))
 
-        def by_stand_in(request: HttpRequest, printer_id: int, payload: Any) -> CaptureOut:
+        def by_stand_in(request: SignedIn, printer_id: int, payload: Any) -> CaptureOut:
             printer = the_printer(printer_id)
-            case = locked_for(payload.case_id, printer)
+            case_id = case_of(payload.case_id, printer)
             taken, how = _taken(payload, "standin", request), {"seconds": payload.seconds}
-            return capture_out(take_from_stand_in(printer_id, name, request.user, taken, how, case))
+            return capture_out(take_from_stand_in(printer_id, name, request.user, taken, how, case_id))
 
         by_stand_in.__doc__ = f"Let the simulated instrument of a simulated machine measure it: {title}."
         route("/stand-in", by_stand_in, ".standin", payload=shaken)
 
         if procedure.live == "accelerometer":
 
-            def by_instrument(request: HttpRequest, printer_id: int, payload: Any) -> CaptureOut:
+            def by_instrument(request: SignedIn, printer_id: int, payload: Any) -> CaptureOut:
                 taken = _taken(payload, "network", request)
                 if taken.instrument is None or not taken.instrument.address:
                     called = taken.instrument.name if taken.instrument else "This instrument"
@@ -191,7 +192,7 @@ def _routes(procedure: Procedure) -> None:
 
     if procedure.live == "microphone":
 
-        def finish(request: HttpRequest, printer_id: int, recording_id: UUID, payload: Any, chunks: int) -> CaptureOut:
+        def finish(request: SignedIn, printer_id: int, recording_id: UUID, payload: Any, chunks: int) -> CaptureOut:
             known = Capture.objects.filter(pk=payload.id, printer=printer_id, taken_by=request.user).first()
             if known is not None:
                 # Made already; the answer was lost on the way, and the pieces are gone.
@@ -215,10 +216,10 @@ def _program_route(procedure: Procedure) -> None:
     program = procedure.program
     assert program is not None
 
-    def moves(request: HttpRequest, q: Any) -> HttpResponse:
+    def moves(request: SignedIn, q: Any) -> HttpResponse:
         return script(program.gcode(q), f"{program.name}-{q.axis}")
 
-    moves.__annotations__.update(request=HttpRequest, q=Query[program.told])  # type: ignore[name-defined]
+    moves.__annotations__.update(request=SignedIn, q=Query[program.told])  # type: ignore[name-defined,misc]
     moves.__doc__ = (
         f"Moves for {procedure.title.lower()}, as G-code: no heating, no extruding, inside the axis less a margin."
     )
@@ -241,7 +242,7 @@ for _procedure in measuring():
 @router.post(
     "/recordings/{recording_id}/chunks/{number}", auth=may("bench.chunk"), response=Heard, operation_id="bench.chunk"
 )
-def chunk(request: HttpRequest, recording_id: UUID, number: int, rate_hz: int):
+def chunk(request: SignedIn, recording_id: UUID, number: int, rate_hz: int):
     """Add a piece of a live recording (16-bit mono, little endian) and hear what there is so far. Repeats are harmless."""
     pieces = recording.add(recording_id, number, rate_hz, request.body, request.user)
     return Heard(**recording.hear_so_far(pieces))
@@ -253,7 +254,7 @@ def chunk(request: HttpRequest, recording_id: UUID, number: int, rate_hz: int):
     response=Practice,
     operation_id="measure.practice",
 )
-def practice(request: HttpRequest, printer_id: int, procedure: str, place: str, seed: int = 1):
+def practice(request: SignedIn, printer_id: int, procedure: str, place: str, seed: int = 1):
     """Let the simulated hand instruments (dial indicator, rule, calipers) read a simulated machine."""
     printer = the_printer(printer_id)
     machine = simulated(printer)
@@ -265,6 +266,6 @@ def practice(request: HttpRequest, printer_id: int, procedure: str, place: str, 
 
 
 @router.post("/shaper", auth=may("measure.shaper"), response=ShaperResult, operation_id="measure.shaper")
-def shaper(request: HttpRequest, payload: ShaperContext):
+def shaper(request: SignedIn, payload: ShaperContext):
     """One input shaper: impulses, sensitivity, cost. Nothing is kept."""
     return procedures.run("shaper", payload.model_dump(mode="json"))

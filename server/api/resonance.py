@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import datetime
 from uuid import UUID
 
-from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from kestov_core import comparing
 from kestov_core.procedures._shaped import ModeFound
@@ -15,6 +14,7 @@ from ninja import Router, Schema
 from workshop.models import Printer
 
 from .permissions import may
+from .signed import SignedIn
 
 router = Router(tags=["resonance"])
 
@@ -55,7 +55,7 @@ def _records(printer: Printer, place: str) -> list[tuple[Capture, Result]]:
     response=OverlayOut,
     operation_id="resonance.overlay",
 )
-def overlay(request: HttpRequest, capture_id: UUID):
+def overlay(request: SignedIn, capture_id: UUID):
     """A record against the earlier ones of its direction, and against the other diagonal where belts cross."""
     capture = get_object_or_404(
         Capture.objects.select_related("printer__model"), pk=capture_id, procedure=PROCEDURE.name

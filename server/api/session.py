@@ -6,11 +6,10 @@ import os
 from typing import Literal
 
 from django.contrib.auth import authenticate, login, logout
-from django.contrib.auth.password_validation import validate_password
-from django.core.exceptions import ValidationError
 from django.db import connection, transaction
 from django.http import HttpRequest
 from ninja import Router, Schema
+from people.accounts import make_account
 from people.models import Role, User, audit
 
 from .permissions import may
@@ -110,23 +109,7 @@ def first_account(request: HttpRequest, payload: FirstAccount):
             raise Problem(409, "not_empty", "This workshop already has accounts. Sign in.")
         if not wanted or payload.code.strip() != wanted:
             raise Problem(403, "wrong_code", "The code is not the one that the start command printed.", "code")
-        user = make_user(payload.username, payload.name, payload.password, Role.LEAD)
+        user = make_account(payload.username, payload.name, payload.password, Role.LEAD)
         audit(user, "made the first account", user, f"{user.name} made the first account.")
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")
     return _state(request)
-
-
-def make_user(username: str, name: str, password: str, role: Role) -> User:
-    """A new account; refuses a taken or empty name and a weak password, each at its field."""
-    username, name = username.strip(), name.strip()
-    if not username:
-        raise Problem(422, "missing_field", "Give a name to sign in with.", "username")
-    if not name:
-        raise Problem(422, "missing_field", "Give the person's name.", "name")
-    if User.objects.filter(username__iexact=username).exists():
-        raise Problem(422, "out_of_range", "This sign-in name is taken.", "username")
-    try:
-        validate_password(password)
-    except ValidationError as e:
-        raise Problem(422, "out_of_range", " ".join(e.messages), "password") from e
-    return User.objects.create_user(username=username, name=name, password=password, role=role)

@@ -3,23 +3,27 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Any, Literal, Union
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Union, cast
 from uuid import UUID
 
 from cases.models import Case
 from kestov_core import procedures
 from kestov_core.condition import Condition, Fitness
 from kestov_core.machine import PlaceKind
+from kestov_core.procedures.base import Result as CoreResult
 from kestov_core.quantities import Quantity, Verdict
 from measuring.condition import PrinterCondition, Shown
-from measuring.models import Capture, Result
+from measuring.models import Capture, Result, Standing
 from measuring.taking import measuring
 from ninja import Schema
-from people.models import name_of as person
+from people.models import name_of
 from pydantic import Field
 
 #: What a capture came to, by the procedure that it says.
-Found = Annotated[Union[tuple(p.result for p in measuring())], Field(discriminator="procedure")]  # noqa: UP007
+if TYPE_CHECKING:
+    Found = CoreResult
+else:
+    Found = Annotated[Union[tuple(p.result for p in measuring())], Field(discriminator="procedure")]  # noqa: UP007
 CaseState = Literal["reported", "in_work", "not_verified", "closed"]
 
 
@@ -134,6 +138,11 @@ def condition_out(c: PrinterCondition, full: bool) -> ConditionOut:
     )
 
 
+def quantity_of(s: Standing) -> Quantity | None:
+    """The headline figure of a standing."""
+    return None if s.quantity is None else Quantity.model_validate(s.quantity)
+
+
 def _evidence_out(e: Shown) -> EvidenceOut:
     s = e.standing
     return EvidenceOut(
@@ -142,9 +151,9 @@ def _evidence_out(e: Shown) -> EvidenceOut:
         condition=e.condition,
         why=e.why,
         at=s.taken_at,
-        verdict=s.verdict,
+        verdict=cast(Verdict, s.verdict),
         words=s.words,
-        quantity=s.quantity,
+        quantity=quantity_of(s),
         low=s.low,
         high=s.high,
         source_of_limits=s.source,
@@ -157,10 +166,10 @@ def case_brief(case: Case) -> CaseBrief:
     return CaseBrief(
         id=case.pk,
         title=case.title,
-        state=case.state,
+        state=cast(CaseState, case.state),
         printer_id=case.printer_id,
         printer=case.printer.name,
-        reported_by=person(case.reported_by),
+        reported_by=name_of(case.reported_by),
         reported_at=case.reported_at,
         closed_at=case.closed_at,
         closing=case.get_closing_display() if case.closing else "",
@@ -178,7 +187,7 @@ def capture_out(capture: Capture, result: Result | None = None) -> CaptureOut:
         source=capture.source,
         round=capture.round,
         taken_at=capture.taken_at,
-        taken_by=person(capture.taken_by),
+        taken_by=name_of(capture.taken_by),
         case_id=capture.case_id,
         instrument=capture.instrument.name if capture.instrument else None,
         data_name=capture.data_name,
@@ -186,7 +195,7 @@ def capture_out(capture: Capture, result: Result | None = None) -> CaptureOut:
         circumstances=capture.circumstances,
         context=capture.context,
         core_version=result.core_version,
-        verdict=result.verdict,
+        verdict=cast(Verdict, result.verdict),
         # By the procedure's own shape: what fits two shapes is not guessed.
         found=procedures.get(capture.procedure).result.model_validate(_as_written_now(capture, result)),
     )

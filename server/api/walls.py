@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core.machine import across
 from kestov_core.signals.wall import Px, Rectangle, Ruler, WallMarks, WallMeasured, measure_wall
@@ -18,6 +18,7 @@ from .once import once
 from .permissions import may
 from .pictures import read_picture
 from .problems import Problem
+from .signed import SignedIn
 
 router = Router(tags=["walls"])
 
@@ -46,7 +47,7 @@ def _out(wall: WallPicture) -> WallOut:
 
 @router.post("/printers/{printer_id}/walls", auth=may("walls.add"), response=WallOut, operation_id="walls.add")
 @once
-def add_wall(request: HttpRequest, printer_id: int, file: File[UploadedFile]):
+def add_wall(request: SignedIn, printer_id: int, file: File[UploadedFile]):
     """Keep a picture of a wall (JPEG, PNG or WebP, up to 12 MB)."""
     printer = the_printer(printer_id)
     image, width, height = read_picture(file.read(settings.MAX_PICTURE + 1))
@@ -58,7 +59,7 @@ def add_wall(request: HttpRequest, printer_id: int, file: File[UploadedFile]):
 
 @router.post("/printers/{printer_id}/walls/made", auth=may("walls.add"), response=WallOut, operation_id="walls.made")
 @once
-def made_wall(request: HttpRequest, printer_id: int, place: str = "x", lean_deg: float = 12.0):
+def made_wall(request: SignedIn, printer_id: int, place: str = "x", lean_deg: float = 12.0):
     """A made picture of a wall along ``place`` that a simulated machine printed at 80 mm/s, aslant, with its marks set."""
     from kestov_core.simulator.instruments import wall_picture
     from kestov_core.simulator.machine import SimMachine
@@ -95,7 +96,7 @@ def made_wall(request: HttpRequest, printer_id: int, place: str = "x", lean_deg:
 
 
 @router.get("/walls/{wall_id}/image", auth=may("walls.see"), operation_id="walls.image")
-def wall_image(request: HttpRequest, wall_id: int):
+def wall_image(request: SignedIn, wall_id: int):
     """The picture itself."""
     wall = get_object_or_404(WallPicture, pk=wall_id)
     return HttpResponse(bytes(wall.image), content_type=wall.kind, headers={"Cache-Control": "private, max-age=86400"})
@@ -103,7 +104,7 @@ def wall_image(request: HttpRequest, wall_id: int):
 
 @router.post("/walls/{wall_id}/measure", auth=may("walls.measure"), response=WallOut, operation_id="walls.measure")
 @once
-def measure(request: HttpRequest, wall_id: int, payload: WallMarks):
+def measure(request: SignedIn, wall_id: int, payload: WallMarks):
     """Measure the pattern along the marked line. What was marked last is kept with the picture."""
     import numpy as np
     from PIL import Image

@@ -8,22 +8,21 @@ from typing import Literal
 
 from cases.weighing import confirmed_cases
 from django.db import transaction
-from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge
 from kestov_core.describing import remarks
 from kestov_core.machine import Description
 from measuring.taking import limits
 from ninja import Field, Router, Schema
+from people.accounts import make_account
 from people.clock import now
-from people.models import AuditEntry, Role, User, audit
+from people.models import AuditEntry, Role, User, audit, name_of
 from workshop.models import Area, Instrument, Limit, Printer, PrinterModel, fit_out
 
 from .once import once
 from .permissions import may
 from .problems import Problem
-from .session import make_user
-from .shapes import person
+from .signed import SignedIn
 
 router = Router(tags=["workshop"])
 
@@ -185,20 +184,20 @@ def _free(
     name = name.strip()
     if not name:
         raise Problem(422, "missing_field", "Give it a name.", "name")
-    if rows.objects.filter(name__iexact=name).exclude(pk=but).exists():
+    if rows.objects.filter(name__iexact=name).exclude(pk=but or 0).exists():
         raise Problem(422, "out_of_range", f"There is already one called “{name}”.", "name")
     return name
 
 
 @router.get("/workshop", auth=may("workshop.see"), response=Workshop, operation_id="workshop.see")
-def see(request: HttpRequest):
+def see(request: SignedIn):
     """Places, models, printers and instruments."""
     return the_workshop()
 
 
 @router.post("/workshop/areas", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_area")
 @once
-def add_area(request: HttpRequest, payload: AreaIn):
+def add_area(request: SignedIn, payload: AreaIn):
     """Add a part of the room."""
     area = Area.objects.create(name=_free(Area, payload.name), position=Area.objects.count())
     audit(request.user, "added", area, f"Added the area {area.name}.")
@@ -230,7 +229,7 @@ def save_model(model: PrinterModel, payload: ModelIn) -> None:
 
 @router.post("/workshop/models", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_model")
 @once
-def add_model(request: HttpRequest, payload: ModelIn):
+def add_model(request: SignedIn, payload: ModelIn):
     """Describe a model of printer."""
     model = PrinterModel()
     save_model(model, payload)
@@ -242,7 +241,7 @@ def add_model(request: HttpRequest, payload: ModelIn):
     "/workshop/models/{model_id}", auth=may("workshop.change"), response=Workshop, operation_id="workshop.change_model"
 )
 @once
-def change_model(request: HttpRequest, model_id: int, payload: ModelIn):
+def change_model(request: SignedIn, model_id: int, payload: ModelIn):
     """Change a model's description and limits. Results already computed keep the figures they were made with."""
     model = get_object_or_404(PrinterModel, pk=model_id)
     before = model.description
@@ -255,7 +254,7 @@ def change_model(request: HttpRequest, model_id: int, payload: ModelIn):
     "/workshop/models/{model_id}/forget", auth=may("workshop.forget"), response=Workshop, operation_id="workshop.forget"
 )
 @once
-def forget(request: HttpRequest, model_id: int):
+def forget(request: SignedIn, model_id: int):
     """Weigh this model by the knowledge's own base rates again: causes confirmed until now no longer count."""
     model = get_object_or_404(PrinterModel, pk=model_id)
     model.learned_since = now()
@@ -266,7 +265,7 @@ def forget(request: HttpRequest, model_id: int):
 
 @router.post("/workshop/printers", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_printer")
 @once
-def add_printer(request: HttpRequest, payload: PrinterIn):
+def add_printer(request: SignedIn, payload: PrinterIn):
     """Put a printer on the floor; it gets the components of its model."""
     values = payload.model_dump()
     values["name"] = _free(Printer, payload.name)
@@ -282,7 +281,7 @@ def add_printer(request: HttpRequest, payload: PrinterIn):
     "/workshop/instruments", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_instrument"
 )
 @once
-def add_instrument(request: HttpRequest, payload: InstrumentIn):
+def add_instrument(request: SignedIn, payload: InstrumentIn):
     """Add an instrument."""
     values = payload.model_dump()
     values["name"] = _free(Instrument, payload.name)
@@ -296,23 +295,23 @@ def _people() -> list[PersonOut]:
 
 
 @router.get("/people", auth=may("people.list"), response=list[PersonOut], operation_id="people.list")
-def people(request: HttpRequest):
+def people(request: SignedIn):
     """All accounts."""
     return _people()
 
 
 @router.post("/people", auth=may("people.change"), response=list[PersonOut], operation_id="people.add")
 @once
-def add_person(request: HttpRequest, payload: PersonIn):
+def add_person(request: SignedIn, payload: PersonIn):
     """Make an account."""
-    user = make_user(payload.username, payload.name, payload.password, Role(payload.role))
+    user = make_account(payload.username, payload.name, payload.password, Role(payload.role))
     audit(request.user, "added", user, f"Made an account for {user.name} ({user.role}).")
     return _people()
 
 
 @router.patch("/people/{user_id}", auth=may("people.change"), response=list[PersonOut], operation_id="people.change")
 @once
-def change_person(request: HttpRequest, user_id: int, payload: PersonChange):
+def change_person(request: SignedIn, user_id: int, payload: PersonChange):
     """Change a role, or close an account. The last lead stays one."""
     with transaction.atomic():
         leads = list(User.objects.select_for_update().filter(role=Role.LEAD, is_active=True))
@@ -327,7 +326,7 @@ def change_person(request: HttpRequest, user_id: int, payload: PersonChange):
 
 
 @router.get("/audit", auth=may("audit.see"), response=list[AuditLine], operation_id="audit.see")
-def audit_trail(request: HttpRequest):
+def audit_trail(request: SignedIn):
     """The last 500 deeds."""
     rows = AuditEntry.objects.select_related("who")[:500]
-    return [AuditLine(at=e.at, who=person(e.who), verb=e.verb, what=e.what, words=e.words) for e in rows]
+    return [AuditLine(at=e.at, who=name_of(e.who), verb=e.verb, what=e.what, words=e.words) for e in rows]

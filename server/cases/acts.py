@@ -51,8 +51,8 @@ def locked(case_id: int, changing: bool = True) -> Case:
     return case
 
 
-def locked_for(case_id: int | None, printer: Printer) -> Case | None:
-    """The open case that a measurement or a turn belongs to; refuses one of another machine or a closed one."""
+def case_of(case_id: int | None, printer: Printer) -> int | None:
+    """The open case that a measurement or a turn belongs to, held; refuses one of another machine or a closed one."""
     if case_id is None:
         return None
     case = locked(case_id, changing=False)
@@ -60,7 +60,7 @@ def locked_for(case_id: int | None, printer: Printer) -> Case | None:
         raise Refused(422, "out_of_range", "This case belongs to another machine.", "case_id")
     if not case.is_open:
         raise Refused(409, "closed", "This case is closed. Open it again, or measure without it.", "case_id")
-    return case
+    return case_id
 
 
 def report(printer: Printer, seen: Seen, words: str, since: str, user: User) -> Case:
@@ -160,7 +160,7 @@ def outcome(
 def undo(case: Case, user: User) -> None:
     """Take back the last thing that this person said was seen; the record keeps that it was said."""
     first = case.observations.order_by("at", "id").first()
-    mine = case.observations.filter(by=user, withdrawn=False).exclude(pk=first.pk if first else None)
+    mine = case.observations.filter(by=user, withdrawn=False).exclude(pk=first.pk if first else 0)
     last = mine.order_by("-at", "-id").first()
     if last is None:
         raise Refused(409, "nothing_to_undo", "There is nothing of yours to take back; the complaint itself stays.")
@@ -175,7 +175,9 @@ def repair(case: Case, fault_id: str, axis: str, helped: bool | None, note: str,
     fault = knowledge.faults().get(fault_id)
     if fault is None:
         raise Refused(422, "out_of_range", "Choose one of the listed faults.", "fault")
-    mended(case, axis_of(axis), fault, helped, note, user)
+    mended(case.printer, case.pk, axis_of(axis), fault.id, helped, note, user)
+    words = {True: "helped", False: "did not help", None: "done"}[helped]
+    audit(user, "mended", case, f"{fault.label}: {words}")
     first = case.observations.order_by("at", "id").first()
     if first is not None and helped:
         observe(case, Seen(first.finding, first.axis, state="absent", note="gone after the repair"), user)

@@ -57,6 +57,6 @@ def _belts_hold(case: Case) -> bool:
         past = rounds(case.printer, list(places), case.pk)
         if not past or past[-1].actions or any(p not in past[-1].readings for p in places):
             return False
-        if not set_belts(case.printer, list(places), past[-1]).holds:  # type: ignore[attr-defined]
+        if not set_belts(case.printer, list(places), past[-1]).holds:
             return False
     return True

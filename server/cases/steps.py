@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Literal
 
 from kestov_core import knowledge
-from kestov_core.procedures.belt_set import BeltSetResult
 from measuring.rounds import places_of, rounds, set_belts, tension
 from pydantic import BaseModel
 
@@ -95,7 +94,7 @@ def _belts_begun(case: Case) -> Step | None:
                 place=missing[0],
                 caution=_STANDING,
             )
-        advice: BeltSetResult = set_belts(case.printer, list(group), past[-1])  # type: ignore[assignment]
+        advice = set_belts(case.printer, list(group), past[-1])
         if not advice.holds and any(b.turns for b in advice.belts):
             place = advice.advice[0].target if advice.advice and advice.advice[0].target in group else group[0]
             return Step(

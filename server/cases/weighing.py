@@ -8,7 +8,8 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from kestov_core import knowledge
-from kestov_core.procedures.diagnose import DiagnoseContext, DiagnoseResult, analyse
+from kestov_core.diagnosis.shapes import DiagnoseContext, DiagnoseResult
+from kestov_core.procedures.diagnose import analyse
 from kestov_core.quantities import Quantity
 from measuring.models import Action, Capture
 from workshop.models import Event, Printer, PrinterModel

@@ -173,23 +173,23 @@ class Maker:
             },
         ):
             shop = self.call("lead", "POST", "/workshop/instruments", row)
-        places = {p["name"]: p["id"] for p in shop["areas"]}
+        areas = {p["name"]: p["id"] for p in shop["areas"]}
         models = {m["name"]: m for m in shop["models"]}
-        for i, (name, model, place, _) in enumerate(PRINTERS):
+        for i, (name, of_model, area, _) in enumerate(PRINTERS):
             self.call(
                 "lead",
                 "POST",
                 "/workshop/printers",
                 {
                     "name": name,
-                    "model_id": models[model]["id"],
-                    "area_id": places[place],
+                    "model_id": models[of_model]["id"],
+                    "area_id": areas[area],
                     "serial": f"RW-{i + 1:02d}",
                     "in_use_since": self._day(400 + 37 * i),
                 },
             )
-        for name, model, _, shares in PRINTERS:
-            sim = self._truth(name, models[model], shares, seed=100 + sum(name.encode()))
+        for name, of_model, _, shares in PRINTERS:
+            sim = self._truth(name, models[of_model], shares, seed=100 + sum(name.encode()))
             Printer.objects.filter(name=name).update(simulated=sim.model_dump(mode="json"))
 
     def _day(self, ago: int) -> str:

@@ -11,7 +11,8 @@ from datetime import timedelta
 from typing import Any
 
 from kestov_core import procedures
-from kestov_core.procedures.base import Result as CoreResult
+from kestov_core.procedures.belt_set import PROCEDURE as BELT_SET
+from kestov_core.procedures.belt_set import BeltSetResult
 from people.clock import now
 from workshop.models import Limit, Printer
 
@@ -124,7 +125,7 @@ def target_of(printer: Printer, place: str) -> tuple[float, float, str]:
     return low, high, "typical"
 
 
-def set_belts(printer: Printer, places: list[str], last: Round) -> CoreResult:
+def set_belts(printer: Printer, places: list[str], last: Round) -> BeltSetResult:
     """What to turn now, by the core's belt-set, from the newest readings and all that turning has shown."""
     belts = printer.motion().belts()
     rows = []
@@ -150,4 +151,6 @@ def set_belts(printer: Printer, places: list[str], last: Round) -> CoreResult:
     }
     if imbalance is not None and imbalance.high is not None:
         context["imbalance_limit_percent"] = imbalance.high
-    return procedures.run("belt-set", context)
+    result = procedures.run(BELT_SET.name, context)
+    assert isinstance(result, BeltSetResult)
+    return result

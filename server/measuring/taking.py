@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 from django.conf import settings
@@ -23,9 +23,6 @@ from workshop.models import Instrument, Limit, Printer
 
 from .models import Capture, Result, StoredValue
 from .rounds import current_round
-
-if TYPE_CHECKING:
-    from cases.models import Case
 
 
 @dataclass
@@ -96,10 +93,10 @@ def known_of(printer: Printer, procedure: Procedure, place: str, instrument: Ins
     )
 
 
-def take(printer: Printer, name: str, user: User, taken: Taken, case: Case | None = None) -> Capture:
+def take(printer: Printer, name: str, user: User, taken: Taken, case_id: int | None = None) -> Capture:
     """Keep a capture and compute it, in one transaction: what the core refuses (its `BadInput`) is not kept.
 
-    ``case``: an open case of this machine, locked by who calls.
+    ``case_id``: an open case of this machine, held by who calls.
     """
     kept = Capture.objects.filter(pk=taken.id).first()
     if kept is not None:
@@ -128,10 +125,8 @@ def take(printer: Printer, name: str, user: User, taken: Taken, case: Case | Non
         instrument=taken.instrument,
         taken_at=taken_at,
         taken_by=user,
-        case=case,
-        round=current_round(printer, place, case.pk if case else None)
-        if procedure.rounds or procedure.gives == "tension"
-        else 1,
+        case_id=case_id,
+        round=current_round(printer, place, case_id) if procedure.rounds or procedure.gives == "tension" else 1,
         supersedes=Capture.objects.filter(pk=taken.supersedes, printer=printer).first() if taken.supersedes else None,
     )
     if data is not None:
@@ -153,7 +148,7 @@ def simulated(printer: Printer) -> SimMachine:
 
 
 def take_from_stand_in(
-    printer_id: int, name: str, user: User, taken: Taken, how: Mapping[str, Any], case: Case | None = None
+    printer_id: int, name: str, user: User, taken: Taken, how: Mapping[str, Any], case_id: int | None = None
 ) -> Capture:
     """Let the simulated instruments of a simulated machine measure it; measuring may leave the machine otherwise."""
     printer = Printer.objects.select_for_update(of=("self",)).select_related("model").get(pk=printer_id)
@@ -171,4 +166,4 @@ def take_from_stand_in(
         printer.save(update_fields=["simulated"])
     ending = procedure.data or "csv"
     taken.data, taken.data_name, taken.typed = got.data, f"stand-in.{ending}", {**taken.typed, **got.told}
-    return take(printer, name, user, taken, case)
+    return take(printer, name, user, taken, case_id)

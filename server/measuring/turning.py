@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from django.db.models import Prefetch
 from kestov_core import knowledge, procedures
 from kestov_core.machine import Tensioner
@@ -17,12 +15,9 @@ from .models import Action, Capture, Result
 from .rounds import places_of, rounds
 from .standing import changed
 
-if TYPE_CHECKING:
-    from cases.models import Case
-
 
 def turn(
-    printer: Printer, place: str, turns: float, user: User, case: Case | None, advised: float | None, note: str
+    printer: Printer, place: str, turns: float, user: User, case_id: int | None, advised: float | None, note: str
 ) -> None:
     """Write down what was turned (positive tightens; mm for sliders). On a simulated machine it is turned, too.
 
@@ -32,7 +27,7 @@ def turn(
 
     if turns == 0 or abs(turns) > 20:
         raise Refused(422, "out_of_range", "Enter how far it was turned: more than nothing, at most 20.", "turns")
-    past = rounds(printer, places_of(printer, place), case.pk if case else None)
+    past = rounds(printer, places_of(printer, place), case_id)
     if not past or not past[-1].readings:
         raise Refused(
             409,
@@ -43,7 +38,7 @@ def turn(
     tensioner = printer.motion().belts()[place].tensioner or Tensioner()
     Action.objects.create(
         printer=printer,
-        case=case,
+        case_id=case_id,
         place=place,
         turns=turns,
         unit=tensioner.unit,
@@ -62,22 +57,20 @@ def turn(
     changed(printer)
 
 
-def mended(case: Case, place: str, fault: knowledge.Fault, helped: bool | None, note: str, user: User) -> None:
-    """Write down a remedy that was done; ``helped`` is None until it has been seen."""
+def mended(printer: Printer, case_id: int, place: str, fault: str, helped: bool | None, note: str, user: User) -> None:
+    """Write down a remedy that was done in a case; ``helped`` is None until it has been seen."""
     Action.objects.create(
-        printer=case.printer,
-        case=case,
+        printer=printer,
+        case_id=case_id,
         kind="repair",
         place=place,
-        fault=fault.id,
+        fault=fault,
         helped=helped,
         note=note.strip(),
         by=user,
         at=now(),
     )
-    words = {True: "helped", False: "did not help", None: "done"}[helped]
-    audit(user, "mended", case, f"{fault.label}: {words}")
-    changed(case.printer)
+    changed(printer)
 
 
 def measured_words(capture: Capture) -> str:

@@ -81,7 +81,7 @@ def audit(who: User | None, verb: str, what: models.Model, words: str, **details
         at=now(),
         who=who,
         verb=verb,
-        what=what._meta.model_name,
+        what=what._meta.model_name or "",
         what_id=str(what.pk),
         words=words,
         details=details,

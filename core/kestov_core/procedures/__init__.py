@@ -7,10 +7,10 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from ..errors import BadInput
-from .base import Context, Procedure, Result
+from .base import Procedure, Result
 
 _SHARED = {"__init__", "base"}
 
@@ -65,8 +65,8 @@ def as_table(procedure: Procedure, rows: Sequence[Mapping[str, Any]]) -> bytes:
     return ("\n".join(lines) + "\n").encode()
 
 
-def parse(model: type[Context], context: Any) -> Any:
-    """Validate a context against its model; the first thing wrong comes back as one `BadInput` naming the field."""
+def parse(model: type[BaseModel], context: Any) -> Any:
+    """Validate a context (or a machine's description) against its model; the first thing wrong comes back as one `BadInput` naming the field."""
     if not isinstance(context, dict):
         raise BadInput("wrong_type", "The context must be a JSON object.", "context")
     try:

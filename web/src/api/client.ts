@@ -37,13 +37,41 @@ export function writeHeaders(key = newKey()): Record<string, string> {
   return { "X-CSRFToken": cookie("csrftoken"), "Idempotency-Key": key };
 }
 
+/** How long after a lost answer the same write is still the same intent. */
+const INTENT_MS = 120_000;
+const intents = new Map<string, { key: string; at: number }>();
+
+/**
+ * One key for one intent: a second click while the first is under way, or a try again after a lost answer, is the same write.
+ * Once it was answered, the same again is meant.
+ */
+export function intentKey(what: string, now = Date.now()): string {
+  const before = intents.get(what);
+  if (before && now - before.at < INTENT_MS) return before.key;
+  const key = newKey();
+  intents.set(what, { key, at: now });
+  return key;
+}
+
+export function answered(what: string): void {
+  intents.delete(what);
+}
+
+const whatOf = async (r: Request) => `${r.method} ${r.url} ${await r.clone().text()}`;
+
 const client = createClient<paths>({ baseUrl: "" });
 client.use({
-  onRequest({ request }) {
+  async onRequest({ request }) {
     if (request.method !== "GET") {
-      for (const [k, v] of Object.entries(writeHeaders())) if (!request.headers.has(k)) request.headers.set(k, v);
+      const headers = writeHeaders(intentKey(await whatOf(request)));
+      for (const [k, v] of Object.entries(headers)) if (!request.headers.has(k)) request.headers.set(k, v);
     }
     return request;
+  },
+  async onResponse({ request }) {
+    // A request that was sent cannot be read again: its body was kept in the key's own name.
+    const key = request.headers.get("Idempotency-Key");
+    for (const [what, intent] of intents) if (intent.key === key) answered(what);
   },
   onError() {
     return new Refusal(0, "offline", OFFLINE, null);
