@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Any, Literal
+from typing import Literal
 from uuid import UUID
 
 from cases import acts
 from cases.machines import MachineNow, danger_label, machine, machines
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge
-from kestov_core.machine import Description
+from kestov_core.condition import Condition, Fitness
+from kestov_core.machine import Description, Kinematics
 from ninja import Field, Router, Schema
 from people.models import name_of
 from workshop import tags, timeline, worklist
@@ -28,14 +29,40 @@ _MOST_WANTED = 40
 _RECORD_PAGE = 50
 
 
-class Tile(Schema):
+class DriveOutline(Schema):
+    kind: Literal["belt", "screw", "extruder"]
+
+
+class Outline(Schema):
+    """As much of a motion system as its sketch draws."""
+
+    kinematics: Kinematics
+    transmissions: dict[str, DriveOutline]
+
+
+class FloorModel(Schema):
+    """A model that stands on the floor, told once for all its machines."""
+
     id: int
     name: str
-    model: str
-    simulated: bool
-    description: Description
-    condition: ConditionOut
-    open_cases: list[CaseBrief]
+    outline: Outline
+
+
+class AxisMark(Schema):
+    axis: str
+    condition: Condition
+    why: str
+
+
+class Tile(Schema):
+    """A machine on the floor: fitness, and the worst of each axis with its reason (for technicians)."""
+
+    id: int
+    name: str
+    model_id: int
+    fitness: Fitness
+    reason: str
+    axes: list[AxisMark]
 
 
 class AreaTiles(Schema):
@@ -60,6 +87,7 @@ class Wanted(Schema):
 class Floor(Schema):
     """The room by areas. ``wanted``: the most pressing; ``wanted_count``: all of it."""
 
+    models: list[FloorModel]
     areas: list[AreaTiles]
     wanted: list[Wanted]
     wanted_count: int
@@ -93,7 +121,14 @@ class LookOut(Schema):
     at: datetime
 
 
-class PrinterOut(Tile):
+class PrinterOut(Schema):
+    id: int
+    name: str
+    model: str
+    simulated: bool
+    description: Description
+    condition: ConditionOut
+    open_cases: list[CaseBrief]
     area: str
     serial: str
     in_use_since: date | None
@@ -176,16 +211,21 @@ class KnowledgeOut(Schema):
     events: list[str]
 
 
-def _tile(m: MachineNow, technician: bool) -> dict[str, Any]:
-    return {
-        "id": m.printer.pk,
-        "name": m.printer.name,
-        "model": m.printer.model.name,
-        "simulated": m.printer.simulated is not None,
-        "description": m.printer.motion(),
-        "condition": condition_out(m.condition, technician),
-        "open_cases": [case_brief(case) for case in m.cases] if technician else [],
-    }
+def _tile(m: MachineNow, technician: bool) -> Tile:
+    c = m.condition
+    return Tile(
+        id=m.printer.pk,
+        name=m.printer.name,
+        model_id=m.printer.model_id,
+        fitness=c.fitness,
+        reason=c.reason,
+        axes=[AxisMark(axis=a.axis, condition=a.condition, why=a.why) for a in c.axes] if technician else [],
+    )
+
+
+def _outline(description: Description) -> Outline:
+    drives: dict[str, DriveOutline] = {p: DriveOutline(kind=t.kind) for p, t in description.transmissions.items()}
+    return Outline(kinematics=description.kinematics, transmissions=drives)
 
 
 @router.get("/floor", auth=may("floor.see"), response=Floor, operation_id="floor.see")
@@ -193,14 +233,14 @@ def floor(request: SignedIn):
     """The room as it stands. Members see fitness only."""
     technician = may_work(request.user)
     rows = machines(list(Printer.objects.filter(retired=False).select_related("model", "area")))
-    areas = []
-    for area in Area.objects.all():
-        tiles = [Tile(**_tile(m, technician)) for m in rows if m.printer.area_id == area.pk]
-        if tiles:
-            areas.append(AreaTiles(name=area.name, printers=tiles))
+    models = {m.printer.model_id: m.printer.model for m in rows}
+    tiles: dict[int, list[Tile]] = {}
+    for m in rows:
+        tiles.setdefault(m.printer.area_id, []).append(_tile(m, technician))
     wanted, count = worklist.wanted(rows, _MOST_WANTED) if technician else ([], 0)
     return Floor(
-        areas=areas,
+        models=[FloorModel(id=k, name=m.name, outline=_outline(m.motion())) for k, m in models.items()],
+        areas=[AreaTiles(name=a.name, printers=tiles[a.pk]) for a in Area.objects.all() if a.pk in tiles],
         wanted=[Wanted.model_validate(w, from_attributes=True) for w in wanted],
         wanted_count=count,
     )
@@ -217,7 +257,13 @@ def see_printer(request: SignedIn, printer_id: int):
     )
     parts = printer.components.filter(removed_on=None) if technician else []
     return PrinterOut(
-        **_tile(m, technician),
+        id=printer.pk,
+        name=printer.name,
+        model=printer.model.name,
+        simulated=printer.simulated is not None,
+        description=printer.motion(),
+        condition=condition_out(m.condition, technician),
+        open_cases=[case_brief(case) for case in m.cases] if technician else [],
         area=printer.area.name,
         serial=printer.serial,
         in_use_since=printer.in_use_since,

@@ -1,30 +1,61 @@
 /** The frame round every view: who is signed in, where one can go, light, and what has not reached the workshop yet. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { DropdownMenu } from "radix-ui";
-import { useEffect } from "react";
+import { type QueryClient, useQuery } from "@tanstack/react-query";
+import { type ComponentType, lazy, Suspense, useEffect, useState } from "react";
 import { Link, Navigate, NavLink, Route, Routes, useLocation } from "react-router";
-import { api, got, Refusal, type Schemas } from "./api/client";
-import { BeltsBench } from "./bench/BeltsBench";
-import { BenchPage } from "./bench/BenchPage";
-import { BenchMachine, BenchStart } from "./bench/BenchStart";
+import { api, got } from "./api/client";
 import { Pending } from "./bench/Pending";
-import { CaseList } from "./case/CaseList";
-import { CasePage } from "./case/CasePage";
-import { Report } from "./case/Report";
-import { Floor } from "./floor/Floor";
+import { FLOOR, Floor } from "./floor/Floor";
 import { ErrorNote, Loading } from "./kit/bits";
-import { Machine } from "./machine/Machine";
 import { atLeast, type Me, MeContext } from "./session/me";
-import { FirstAccount, SignIn } from "./session/SignIn";
-import { Scripting } from "./workshop/Scripting";
-import { WorkshopPage } from "./workshop/WorkshopPage";
+
+/** Views are fetched when they are wanted; the likely next ones ahead, once the first stands. */
+const FETCH = {
+  machine: () => import("./machine/Machine"),
+  bench: () => import("./bench/BenchStart"),
+  belts: () => import("./bench/BeltsBench"),
+  page: () => import("./bench/BenchPage"),
+  case: () => import("./case/CasePage"),
+  cases: () => import("./case/CaseList"),
+  report: () => import("./case/Report"),
+  workshop: () => import("./workshop/WorkshopPage"),
+  scripting: () => import("./workshop/Scripting"),
+  signIn: () => import("./session/SignIn"),
+};
+const view = <M, K extends keyof M>(fetch: () => Promise<M>, name: K) =>
+  lazy(async () => ({ default: (await fetch())[name] as ComponentType<object> }));
+const Machine = view(FETCH.machine, "Machine");
+const BenchStart = view(FETCH.bench, "BenchStart");
+const BenchMachine = view(FETCH.bench, "BenchMachine");
+const BeltsBench = view(FETCH.belts, "BeltsBench");
+const BenchPage = view(FETCH.page, "BenchPage");
+const CasePage = view(FETCH.case, "CasePage");
+const CaseList = view(FETCH.cases, "CaseList");
+const Report = view(FETCH.report, "Report");
+const WorkshopPage = view(FETCH.workshop, "WorkshopPage");
+const Scripting = view(FETCH.scripting, "Scripting");
+const FirstAccount = view(FETCH.signIn, "FirstAccount");
+const MyMenu = lazy(async () => ({ default: (await import("./session/MyMenu")).MyMenu }));
+const SignIn = lazy(async () => ({ default: (await FETCH.signIn()).SignIn }));
+
+function useAhead(technician: boolean) {
+  useEffect(() => {
+    const next = technician ? [FETCH.machine, FETCH.case, FETCH.bench, FETCH.page, FETCH.belts] : [FETCH.report];
+    const wait = setTimeout(() => next.forEach((fetch) => void fetch().catch(() => undefined)), 2500);
+    return () => clearTimeout(wait);
+  }, [technician]);
+}
+
+const SESSION = { queryKey: ["session"], queryFn: () => got(api.GET("/api/session")) };
+const WAS_IN = "kestov-was-in";
+
+/** Ask for what the first page will want before anything is drawn: who it is, and for one who was here before, the floor. */
+export function askAhead(client: QueryClient): void {
+  void client.prefetchQuery(SESSION);
+  if (location.pathname === "/" && localStorage.getItem(WAS_IN)) void client.prefetchQuery(FLOOR);
+}
 
 export function App() {
-  const session = useQuery({
-    queryKey: ["session"],
-    queryFn: () => got(api.GET("/api/session")),
-    refetchOnWindowFocus: true,
-  });
+  const session = useQuery({ ...SESSION, refetchOnWindowFocus: true });
   const me = session.data?.me ?? null;
   useLight(me?.light ?? "day");
   if (session.isPending) return <Loading what="the workshop" />;
@@ -34,7 +65,12 @@ export function App() {
         <ErrorNote error={session.error} />
       </main>
     );
-  if (!me) return session.data.first_account ? <FirstAccount /> : <SignIn state={session.data} />;
+  if (!me)
+    return (
+      <Suspense fallback={<Loading what="the door" />}>
+        {session.data.first_account ? <FirstAccount /> : <SignIn state={session.data} />}
+      </Suspense>
+    );
   return (
     <MeContext value={me}>
       <Frame me={me} />
@@ -58,6 +94,8 @@ const tab = ({ isActive }: { isActive: boolean }) =>
 
 function Frame({ me }: { me: Me }) {
   const technician = atLeast(me, "technician");
+  useAhead(technician);
+  useEffect(() => localStorage.setItem(WAS_IN, "1"), []);
   return (
     <div className="flex min-h-screen flex-col">
       <a href="#content" className="sr-only focus:not-sr-only focus:absolute focus:z-10 focus:bg-sheet focus:p-3">
@@ -87,26 +125,54 @@ function Frame({ me }: { me: Me }) {
           ) : null}
         </nav>
         <span className="flex-1" />
-        <MyMenu me={me} />
+        <OwnMenu me={me} />
       </header>
       <Pending />
       <main id="content" className="flex-1 p-5">
-        <Routes>
-          <Route path="/" element={<Floor />} />
-          <Route path="/machines/:id" element={<Machine />} />
-          <Route path="/report/:id" element={<Report />} />
-          <Route path="/cases" element={<CaseList />} />
-          <Route path="/cases/:id" element={<CasePage />} />
-          <Route path="/bench" element={<BenchStart />} />
-          <Route path="/bench/:id" element={<BenchMachine />} />
-          <Route path="/bench/:id/belts/:place" element={<BeltsBench />} />
-          <Route path="/bench/:id/:procedure/:place" element={<BenchPage />} />
-          <Route path="/workshop" element={<WorkshopPage />} />
-          <Route path="/scripting" element={<Scripting />} />
-          <Route path="*" element={<Nowhere />} />
-        </Routes>
+        <Suspense fallback={<Loading what="the page" />}>
+          <Routes>
+            <Route path="/" element={<Floor />} />
+            <Route path="/machines/:id" element={<Machine />} />
+            <Route path="/report/:id" element={<Report />} />
+            <Route path="/cases" element={<CaseList />} />
+            <Route path="/cases/:id" element={<CasePage />} />
+            <Route path="/bench" element={<BenchStart />} />
+            <Route path="/bench/:id" element={<BenchMachine />} />
+            <Route path="/bench/:id/belts/:place" element={<BeltsBench />} />
+            <Route path="/bench/:id/:procedure/:place" element={<BenchPage />} />
+            <Route path="/workshop" element={<WorkshopPage />} />
+            <Route path="/scripting" element={<Scripting />} />
+            <Route path="*" element={<Nowhere />} />
+          </Routes>
+        </Suspense>
       </main>
     </div>
+  );
+}
+
+/** The menu is fetched once somebody reaches for it; until then its button stands there. */
+function OwnMenu({ me }: { me: Me }) {
+  const [wanted, setWanted] = useState<"no" | "near" | "now">("no");
+  useEffect(() => {
+    const wait = setTimeout(() => setWanted((w) => (w === "no" ? "near" : w)), 4000);
+    return () => clearTimeout(wait);
+  }, []);
+  const button = (
+    <button
+      type="button"
+      aria-haspopup="menu"
+      className="min-h-11 px-2 text-ink2"
+      onPointerEnter={() => setWanted((w) => (w === "no" ? "near" : w))}
+      onClick={() => setWanted("now")}
+    >
+      {me.name}, {me.role} <span aria-hidden="true">▾</span>
+    </button>
+  );
+  if (wanted === "no") return button;
+  return (
+    <Suspense fallback={button}>
+      <MyMenu me={me} open={wanted === "now"} />
+    </Suspense>
   );
 }
 
@@ -120,86 +186,5 @@ function Nowhere() {
         The address may have changed. <Link to="/">Back to the floor</Link>
       </p>
     </div>
-  );
-}
-
-function MyMenu({ me }: { me: Me }) {
-  const client = useQueryClient();
-  const change = useMutation({
-    mutationFn: (body: Schemas["Preferences"]) => got(api.PATCH("/api/me", { body })),
-    onSuccess: (m) => client.setQueryData(["session"], (s: Schemas["SessionState"]) => ({ ...s, me: m })),
-  });
-  const leave = useMutation({
-    mutationFn: () => got(api.DELETE("/api/session")),
-    onSettled: (s, error) => {
-      if (!error || (error instanceof Refusal && error.status === 401)) {
-        // Nothing that one person saw is left for the next; the session itself stays, so that the page follows it.
-        client.removeQueries({ predicate: (q) => q.queryKey[0] !== "session" });
-        if (s) client.setQueryData(["session"], s);
-        else client.invalidateQueries({ queryKey: ["session"] });
-      }
-    },
-  });
-  const item = "flex min-h-11 cursor-pointer items-center gap-2 px-4 outline-none data-[highlighted]:bg-well";
-  const choice = <K extends keyof Schemas["Preferences"]>(
-    label: string,
-    key: K,
-    options: [NonNullable<Schemas["Preferences"][K]>, string][],
-  ) => (
-    <DropdownMenu.RadioGroup value={String(me[key as keyof Me])} onValueChange={(v) => change.mutate({ [key]: v })}>
-      <DropdownMenu.Label className="px-4 pt-2 text-[14px] text-ink2">{label}</DropdownMenu.Label>
-      {options.map(([value, words]) => (
-        <DropdownMenu.RadioItem
-          key={String(value)}
-          value={String(value)}
-          className={item}
-          onSelect={(e) => e.preventDefault()}
-        >
-          <span className="w-5 font-bold" aria-hidden="true">
-            {me[key as keyof Me] === value ? "•" : ""}
-          </span>
-          {words}
-        </DropdownMenu.RadioItem>
-      ))}
-    </DropdownMenu.RadioGroup>
-  );
-  return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="min-h-11 px-2 text-ink2">
-        {me.name}, {me.role} <span aria-hidden="true">▾</span>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="end"
-          sideOffset={4}
-          className="z-20 min-w-60 rounded-[3px] border border-line bg-sheet py-1 text-ink"
-        >
-          {choice("Light", "light", [
-            ["day", "Daylight"],
-            ["dim", "Dim room"],
-            ["system", "As the device"],
-          ])}
-          {choice("Lengths", "length_unit", [
-            ["mm", "mm"],
-            ["in", "inches"],
-          ])}
-          {choice("Forces", "force_unit", [
-            ["N", "newtons"],
-            ["lbf", "pounds force"],
-          ])}
-          <DropdownMenu.Separator className="my-1 border-t border-hair" />
-          {atLeast(me, "technician") ? (
-            <DropdownMenu.Item asChild>
-              <Link to="/scripting" className={`${item} no-underline`}>
-                For those who script
-              </Link>
-            </DropdownMenu.Item>
-          ) : null}
-          <DropdownMenu.Item className={item} onSelect={() => leave.mutate()}>
-            Sign out
-          </DropdownMenu.Item>
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
   );
 }

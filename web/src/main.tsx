@@ -2,7 +2,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
-import { App } from "./App";
+import { App, askAhead } from "./App";
 import { Refusal } from "./api/client";
 import "./style.css";
 
@@ -19,6 +19,7 @@ const client = new QueryClient({
   },
 });
 
+askAhead(client);
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
     <QueryClientProvider client={client}>

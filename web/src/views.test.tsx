@@ -72,17 +72,21 @@ const condition = {
     place("belt", "b", "not_known", "Nothing has been measured here yet."),
   ],
 };
+const outline = { kinematics: "corexy", transmissions: { a: { kind: "belt" }, b: { kind: "belt" } } };
+const models = [{ id: 7, name: "Heron 300", outline }];
 const tile = {
   id: 1,
   name: "Bowline",
-  model: "Heron 300",
-  description,
-  condition,
-  open_cases: 1,
+  model_id: 7,
+  fitness: "rough_only",
+  reason: condition.reason,
+  axes: condition.axes,
 };
 
 describe("the floor", () => {
-  const floor = (areas: unknown[], wanted: unknown[] = []): Known => [[["floor"], { areas, wanted }]];
+  const floor = (areas: unknown[], wanted: unknown[] = []): Known => [
+    [["floor"], { models, areas, wanted, wanted_count: wanted.length + 3 }],
+  ];
   const wanted = [
     { title: "Bowline: Echoes", why: "Nobody has taken it yet.", kind: "case", printer_id: 1, case_id: 3, place: null },
     { title: "Marline: set belt A", why: "Outside.", kind: "measure", printer_id: 2, case_id: null, place: "a" },
@@ -94,6 +98,21 @@ describe("the floor", () => {
     expect(text).toContain("Rough work only");
     expect(text).toContain("belt A has the wrong tension");
     expect(text).toMatch(/Wants you, most pressing first Bowline: Echoes .* Open the case 1 .*Marline: set belt A/);
+  });
+  it("says how much more wants somebody than stands there", () => {
+    expect(draw(<Floor />, floor([{ name: "Long walk", printers: [tile] }], wanted))).toContain("And 3 more");
+  });
+  it("folds those that are fit to a line an area where there are many, and can be searched", () => {
+    const many = Array.from({ length: 30 }, (_, i) => ({
+      ...tile,
+      id: i,
+      name: `M${i}`,
+      fitness: i ? "fit" : "rough_only",
+    }));
+    const text = draw(<Floor />, floor([{ name: "Long walk", printers: many }]));
+    expect(text).toContain("Find one of 30 machines");
+    expect(text).toContain("Fit for use 29 machines");
+    expect(text.match(/crossed belts/g)).toHaveLength(1);
   });
   it("gives a member fitness and the button to report, and no list of work", () => {
     const text = draw(<Floor />, floor([{ name: "Long walk", printers: [tile] }]), { me: member });
@@ -375,9 +394,9 @@ describe("the bench", () => {
     expect(text).toContain("dial indicator");
   });
   it("asks which machine, and says where there is none", () => {
-    const floor = { areas: [{ name: "Long walk", printers: [tile] }], wanted: [] };
+    const floor = { models, areas: [{ name: "Long walk", printers: [tile] }], wanted: [], wanted_count: 0 };
     expect(draw(<BenchStart />, [[["floor"], floor]])).toContain("Heron 300, Long walk");
-    expect(draw(<BenchStart />, [[["floor"], { areas: [], wanted: [] }]])).toContain(
+    expect(draw(<BenchStart />, [[["floor"], { models, areas: [], wanted: [], wanted_count: 0 }]])).toContain(
       "There is no machine on the floor yet.",
     );
   });

@@ -185,7 +185,7 @@ class Rounds(ApiCase):
         self.assertEqual((closed["state"], closed["closing"]), ("closed", "Mended and verified"))
         floor = self.good("technician", "GET", "/floor")
         tile = next(t for t in floor["areas"][0]["printers"] if t["name"] == "Bowline")
-        self.assertEqual(tile["condition"]["fitness"], "fit")
+        self.assertEqual(tile["fitness"], "fit")
         words = " ".join(
             line["words"] for line in self.good("technician", "GET", f"/printers/{self.crossed.pk}/record")["lines"]
         )

@@ -55,8 +55,8 @@ class Objects(ApiCase):
     def test_members_see_fitness_and_no_more(self):
         floor = self.good("member", "GET", "/floor")
         tile = floor["areas"][0]["printers"][0]
-        self.assertIn(tile["condition"]["fitness"], ("fit", "rough_only", "in_service"))
-        self.assertEqual((tile["condition"]["places"], floor["wanted"]), ([], []))
+        self.assertIn(tile["fitness"], ("fit", "rough_only", "in_service"))
+        self.assertEqual((tile["axes"], floor["wanted"]), ([], []))
 
     def test_the_last_lead_cannot_be_taken_away(self):
         lead = self.people["lead"]

@@ -1693,6 +1693,110 @@ export interface components {
             /** Printers */
             printers: components["schemas"]["Tile"][];
         };
+        /** AxisMark */
+        AxisMark: {
+            /** Axis */
+            axis: string;
+            /**
+             * Condition
+             * @enum {string}
+             */
+            condition: "sound" | "watch" | "out_of_adjustment" | "worn" | "failed" | "not_known";
+            /** Why */
+            why: string;
+        };
+        /** DriveOutline */
+        DriveOutline: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "belt" | "screw" | "extruder";
+        };
+        /**
+         * Floor
+         * @description The room by areas. ``wanted``: the most pressing; ``wanted_count``: all of it.
+         */
+        Floor: {
+            /** Models */
+            models: components["schemas"]["FloorModel"][];
+            /** Areas */
+            areas: components["schemas"]["AreaTiles"][];
+            /** Wanted */
+            wanted: components["schemas"]["Wanted"][];
+            /** Wanted Count */
+            wanted_count: number;
+        };
+        /**
+         * FloorModel
+         * @description A model that stands on the floor, told once for all its machines.
+         */
+        FloorModel: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            outline: components["schemas"]["Outline"];
+        };
+        /**
+         * Outline
+         * @description As much of a motion system as its sketch draws.
+         */
+        Outline: {
+            /**
+             * Kinematics
+             * @enum {string}
+             */
+            kinematics: "bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed";
+            /** Transmissions */
+            transmissions: {
+                [key: string]: components["schemas"]["DriveOutline"];
+            };
+        };
+        /**
+         * Tile
+         * @description A machine on the floor: fitness, and the worst of each axis with its reason (for technicians).
+         */
+        Tile: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Model Id */
+            model_id: number;
+            /**
+             * Fitness
+             * @enum {string}
+             */
+            fitness: "fit" | "rough_only" | "in_service" | "look_first" | "tagged_out" | "not_known";
+            /** Reason */
+            reason: string;
+            /** Axes */
+            axes: components["schemas"]["AxisMark"][];
+        };
+        /**
+         * Wanted
+         * @description Something that wants attention: words, why, and where it leads.
+         */
+        Wanted: {
+            /** Title */
+            title: string;
+            /** Why */
+            why: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "case" | "measure" | "look" | "instrument";
+            /** Printer Id */
+            printer_id?: number | null;
+            /** Case Id */
+            case_id?: number | null;
+            /** Place */
+            place?: string | null;
+            /** Procedure */
+            procedure?: string | null;
+        };
         /**
          * AxisOut
          * @description An axis folded to the worst of its places (by their number in ``places``), with the reason.
@@ -1894,6 +1998,21 @@ export interface components {
             /** Closing */
             closing: string;
         };
+        /** ComponentOut */
+        ComponentOut: {
+            /** Id */
+            id: number;
+            /** Place */
+            place: string;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Part Type */
+            part_type: string;
+            /** Fitted On */
+            fitted_on: string | null;
+        };
         /** ConditionOut */
         ConditionOut: {
             /**
@@ -2088,18 +2207,6 @@ export interface components {
             rpm: number;
         };
         /**
-         * Floor
-         * @description The room by areas. ``wanted``: the most pressing; ``wanted_count``: all of it.
-         */
-        Floor: {
-            /** Areas */
-            areas: components["schemas"]["AreaTiles"][];
-            /** Wanted */
-            wanted: components["schemas"]["Wanted"][];
-            /** Wanted Count */
-            wanted_count: number;
-        };
-        /**
          * HotEnd
          * @description The hot end's record: cautions carry its figures.
          */
@@ -2129,6 +2236,40 @@ export interface components {
              * @enum {string}
              */
             nozzle_material: "brass" | "steel" | "copper" | "other";
+        };
+        /** LimitOut */
+        LimitOut: {
+            /** What */
+            what: string;
+            /** Place */
+            place: string;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Unit */
+            unit: string;
+            /** Source */
+            source: string;
+        };
+        /**
+         * LookOut
+         * @description A look that this machine waits for: the danger on another of its model, where, and since when.
+         */
+        LookOut: {
+            /** Id */
+            id: number;
+            /** Danger */
+            danger: string;
+            /** On */
+            on: string;
+            /** Case Id */
+            case_id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
         };
         /**
          * PlaceOut
@@ -2165,6 +2306,39 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /** PrinterOut */
+        PrinterOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Model */
+            model: string;
+            /** Simulated */
+            simulated: boolean;
+            description: components["schemas"]["Description"];
+            condition: components["schemas"]["ConditionOut"];
+            /** Open Cases */
+            open_cases: components["schemas"]["CaseBrief"][];
+            /** Area */
+            area: string;
+            /** Serial */
+            serial: string;
+            /** In Use Since */
+            in_use_since: string | null;
+            /** Tagged Out */
+            tagged_out: string;
+            /** Tagged Out By */
+            tagged_out_by: string;
+            /** Tagged Out At */
+            tagged_out_at: string | null;
+            /** Looks */
+            looks: components["schemas"]["LookOut"][];
+            /** Limits */
+            limits: components["schemas"]["LimitOut"][];
+            /** Components */
+            components: components["schemas"]["ComponentOut"][];
         };
         /**
          * Quantity
@@ -2315,21 +2489,6 @@ export interface components {
              */
             wrap_deg: number;
         };
-        /** Tile */
-        Tile: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /** Model */
-            model: string;
-            /** Simulated */
-            simulated: boolean;
-            description: components["schemas"]["Description"];
-            condition: components["schemas"]["ConditionOut"];
-            /** Open Cases */
-            open_cases: components["schemas"]["CaseBrief"][];
-        };
         /**
          * Travel
          * @description Where an axis ends (mm): its soft limits.
@@ -2347,111 +2506,6 @@ export interface components {
              * @default 200
              */
             high_mm: number;
-        };
-        /**
-         * Wanted
-         * @description Something that wants attention: words, why, and where it leads.
-         */
-        Wanted: {
-            /** Title */
-            title: string;
-            /** Why */
-            why: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "case" | "measure" | "look" | "instrument";
-            /** Printer Id */
-            printer_id?: number | null;
-            /** Case Id */
-            case_id?: number | null;
-            /** Place */
-            place?: string | null;
-            /** Procedure */
-            procedure?: string | null;
-        };
-        /** ComponentOut */
-        ComponentOut: {
-            /** Id */
-            id: number;
-            /** Place */
-            place: string;
-            /** Kind */
-            kind: string;
-            /** Label */
-            label: string;
-            /** Part Type */
-            part_type: string;
-            /** Fitted On */
-            fitted_on: string | null;
-        };
-        /** LimitOut */
-        LimitOut: {
-            /** What */
-            what: string;
-            /** Place */
-            place: string;
-            /** Low */
-            low: number | null;
-            /** High */
-            high: number | null;
-            /** Unit */
-            unit: string;
-            /** Source */
-            source: string;
-        };
-        /**
-         * LookOut
-         * @description A look that this machine waits for: the danger on another of its model, where, and since when.
-         */
-        LookOut: {
-            /** Id */
-            id: number;
-            /** Danger */
-            danger: string;
-            /** On */
-            on: string;
-            /** Case Id */
-            case_id: number;
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-        };
-        /** PrinterOut */
-        PrinterOut: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /** Model */
-            model: string;
-            /** Simulated */
-            simulated: boolean;
-            description: components["schemas"]["Description"];
-            condition: components["schemas"]["ConditionOut"];
-            /** Open Cases */
-            open_cases: components["schemas"]["CaseBrief"][];
-            /** Area */
-            area: string;
-            /** Serial */
-            serial: string;
-            /** In Use Since */
-            in_use_since: string | null;
-            /** Tagged Out */
-            tagged_out: string;
-            /** Tagged Out By */
-            tagged_out_by: string;
-            /** Tagged Out At */
-            tagged_out_at: string | null;
-            /** Looks */
-            looks: components["schemas"]["LookOut"][];
-            /** Limits */
-            limits: components["schemas"]["LimitOut"][];
-            /** Components */
-            components: components["schemas"]["ComponentOut"][];
         };
         /**
          * RecordLine

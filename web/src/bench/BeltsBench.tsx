@@ -3,7 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { api, got, newKey, type Schemas } from "../api/client";
-import { Button, ErrorNote, Field, INPUT, Loading, useKey } from "../kit/bits";
+import { Button, ErrorNote, Field, INPUT, Loading, useKey, useTitle } from "../kit/bits";
 import { eighth, parseFigure, preferred, sentence, show, turns } from "../kit/figures";
 import { Strip } from "../kit/Strip";
 import { useMe } from "../session/me";
@@ -24,6 +24,9 @@ export function BeltsBench() {
   const bench = useBench(id);
   const rounds = useRounds(id, place, caseId);
   const [chosen, setChosen] = useState<string | null>(null);
+  useTitle(
+    bench.data && rounds.data && `${bench.data.printer}: belts ${rounds.data.places.join(" and ").toUpperCase()}`,
+  );
   if (!bench.data || !rounds.data)
     return bench.error || rounds.error ? (
       <ErrorNote error={bench.error ?? rounds.error} />

@@ -3,7 +3,19 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useState } from "react";
 import { Link, Navigate, useParams, useSearchParams } from "react-router";
 import { api, got } from "../api/client";
-import { Button, Caution, Choices, ErrorNote, Field, FilePick, INPUT, Loading, Steps, TABLES } from "../kit/bits";
+import {
+  Button,
+  Caution,
+  Choices,
+  ErrorNote,
+  Field,
+  FilePick,
+  INPUT,
+  Loading,
+  Steps,
+  TABLES,
+  useTitle,
+} from "../kit/bits";
 import { parseFigure, sentence } from "../kit/figures";
 import { ReadingsField, type Row } from "../kit/ReadingsField";
 import { Sketch } from "../kit/Sketch";
@@ -41,6 +53,7 @@ export function BenchPage() {
   const { procedure = "", place = "" } = params;
   const bench = useBench(id);
   const page = usePage(id, procedure, place, null);
+  useTitle(bench.data && page.data && `${bench.data.printer}: ${page.data.card.heading}`);
   if (page.error)
     return (
       <div className="sheet grid max-w-xl gap-3">

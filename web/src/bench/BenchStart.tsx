@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
-import { Choices, ErrorNote, Loading } from "../kit/bits";
+import { Choices, ErrorNote, Loading, useTitle } from "../kit/bits";
 import { ago, sentence } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
 import { beltConditions } from "../machine/Places";
@@ -21,8 +21,12 @@ export function useBench(id: number) {
 
 export function BenchStart() {
   const floor = useQuery({ queryKey: ["floor"], queryFn: () => got(api.GET("/api/floor")) });
+  useTitle("Bench");
   if (!floor.data) return floor.error ? <ErrorNote error={floor.error} /> : <Loading what="the machines" />;
-  const printers = floor.data.areas.flatMap((p) => p.printers.map((t) => ({ ...t, room: p.name })));
+  const models = new Map(floor.data.models.map((m) => [m.id, m]));
+  const printers = floor.data.areas.flatMap((a) =>
+    a.printers.map((t) => ({ ...t, room: a.name, model: models.get(t.model_id)! })),
+  );
   return (
     <section className="mx-auto grid max-w-5xl gap-4">
       <h1>Which machine is on the bench?</h1>
@@ -31,10 +35,10 @@ export function BenchStart() {
         {printers.map((p) => (
           <li key={p.id}>
             <Link to={`/bench/${p.id}`} className="sheet block h-full no-underline hover:bg-well">
-              <Sketch description={p.description} plain className="mx-auto w-[130px]" />
+              <Sketch description={p.model.outline} plain className="mx-auto w-[130px]" />
               <b className="block text-[19px]">{p.name}</b>
               <span className="text-[15px] text-ink2">
-                {p.model}, {p.room}
+                {p.model.name}, {p.room}
               </span>
             </Link>
           </li>
@@ -54,6 +58,7 @@ export function BenchMachine() {
     queryKey: ["printer", id],
     queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
   });
+  useTitle(bench.data && `${bench.data.printer}, bench`);
   if (!bench.data || !printer.data)
     return bench.error ? <ErrorNote error={bench.error} /> : <Loading what="the bench" />;
   const b = bench.data;

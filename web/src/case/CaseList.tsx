@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
-import { ErrorNote, Field, INPUT, Loading } from "../kit/bits";
+import { ErrorNote, Field, INPUT, Loading, useTitle } from "../kit/bits";
 import { ago } from "../kit/figures";
 import { atLeast, useMe } from "../session/me";
 
@@ -23,6 +23,7 @@ export function CaseList() {
     queryFn: () => got(api.GET("/api/cases", { params: { query: { state, search } } })),
     placeholderData: (before) => before,
   });
+  useTitle("Cases");
   return (
     <section className="sheet mx-auto grid max-w-4xl gap-3">
       <h1>{atLeast(me, "technician") ? "Cases" : "What you have reported"}</h1>

@@ -5,7 +5,7 @@ import { useNavigate, useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { beltsPath } from "../bench/paths";
 import { Rounds } from "../bench/Rounds";
-import { Button, Caution, ErrorNote, Loading, useKey } from "../kit/bits";
+import { Button, Caution, ErrorNote, Loading, useKey, useTitle } from "../kit/bits";
 import { Sketch } from "../kit/Sketch";
 import { beltConditions } from "../machine/Places";
 import { CheckStep, OtherChecks, RepairStep } from "./CheckStep";
@@ -26,6 +26,7 @@ export function CasePage() {
     // Two people on one case see each other's entries.
     refetchInterval: 4000,
   });
+  useTitle(query.data && `${query.data.printer}: ${query.data.title}`);
   if (query.isPending) return <Loading what="the case" />;
   if (!query.data) return <ErrorNote error={query.error} />;
   const c = query.data;

@@ -1,28 +1,32 @@
 /** The floor: the room as it stands, each machine with its fitness and its worst axes; what wants attention at the side. */
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { beltsPath, benchPath } from "../bench/paths";
-import { Button, ErrorNote, Loading, useKey } from "../kit/bits";
+import { Button, ErrorNote, Field, INPUT, Loading, useKey, useTitle } from "../kit/bits";
 import { ConditionMark, FitnessWords } from "../kit/Condition";
 import { Sketch } from "../kit/Sketch";
+import { KINEMATICS } from "../kit/words";
 import { atLeast, useMe } from "../session/me";
 
-export const KINEMATICS: Record<Schemas["Description"]["kinematics"], string> = {
-  bed_slinger: "moving bed",
-  fixed_bed: "fixed bed, gantry",
-  corexy: "crossed belts",
-  delta: "three towers",
-  belt_bed: "endless bed",
-};
+/** So many machines are seen at a glance; of more, those that are fit fold to a line an area. */
+const AT_A_GLANCE = 24;
+
+type Tile = Schemas["Tile"];
+type Model = Schemas["FloorModel"];
+
+export const FLOOR = { queryKey: ["floor"], queryFn: () => got(api.GET("/api/floor")) };
 
 export function Floor() {
   const me = useMe();
   const technician = atLeast(me, "technician");
-  const floor = useQuery({ queryKey: ["floor"], queryFn: () => got(api.GET("/api/floor")), refetchInterval: 15000 });
+  const floor = useQuery({ ...FLOOR, refetchInterval: 15000 });
+  const [search, setSearch] = useState("");
+  useTitle("Floor");
   if (floor.isPending) return <Loading what="the floor" />;
   if (!floor.data) return <ErrorNote error={floor.error} />;
-  const { areas, wanted } = floor.data;
+  const { areas, wanted, wanted_count } = floor.data;
   if (!areas.length)
     return (
       <div className="sheet max-w-xl">
@@ -39,28 +43,88 @@ export function Floor() {
         </p>
       </div>
     );
+  const models = new Map(floor.data.models.map((m) => [m.id, m]));
+  const all = areas.reduce((n, a) => n + a.printers.length, 0);
+  const many = all > AT_A_GLANCE;
+  const named = search.trim().toLowerCase();
+  const shown = areas
+    .map((a) => ({ ...a, printers: a.printers.filter((p) => p.name.toLowerCase().includes(named)) }))
+    .filter((a) => a.printers.length);
   return (
     <div className={`grid gap-5 ${technician ? "lg:grid-cols-[1fr_372px]" : ""}`}>
       <h1 className="sr-only">Floor</h1>
       <div className="grid content-start gap-5">
-        {areas.map((area) => (
-          <section key={area.name} aria-label={area.name}>
-            <h2 className="mb-2 text-[16px]">{area.name}</h2>
-            <div className="grid gap-4 sm:grid-cols-2 xl:grid-cols-3">
-              {area.printers.map((p) => (
-                <MachineTile key={p.id} tile={p} technician={technician} />
-              ))}
-            </div>
-          </section>
+        {many ? (
+          <div className="max-w-sm">
+            <Field label={`Find one of ${all} machines`}>
+              {(id) => (
+                <input
+                  id={id}
+                  type="search"
+                  className={INPUT}
+                  value={search}
+                  maxLength={40}
+                  onChange={(e) => setSearch(e.target.value)}
+                />
+              )}
+            </Field>
+          </div>
+        ) : null}
+        {shown.length ? null : <p>No machine is called so.</p>}
+        {shown.map((area) => (
+          <Area key={area.name} area={area} models={models} technician={technician} fold={many && !named} />
         ))}
       </div>
-      {technician ? <Wanted wanted={wanted} /> : null}
+      {technician ? <Wanted wanted={wanted} count={wanted_count} /> : null}
     </div>
   );
 }
 
-function MachineTile({ tile, technician }: { tile: Schemas["Tile"]; technician: boolean }) {
-  const c = tile.condition;
+/** A part of the room. Of many machines those that are fit stand on one line, to be opened. */
+function Area({
+  area,
+  models,
+  technician,
+  fold,
+}: {
+  area: Schemas["AreaTiles"];
+  models: Map<number, Model>;
+  technician: boolean;
+  fold: boolean;
+}) {
+  const fit = fold ? area.printers.filter((p) => p.fitness === "fit") : [];
+  const rest = area.printers.filter((p) => !fit.includes(p));
+  return (
+    <section aria-label={area.name}>
+      <h2 className="mb-2 text-[16px]">{area.name}</h2>
+      {rest.length ? (
+        <div className="grid gap-4 sm:grid-cols-2 xl:grid-cols-3">
+          {rest.map((p) => (
+            <MachineTile key={p.id} tile={p} model={models.get(p.model_id)!} technician={technician} />
+          ))}
+        </div>
+      ) : null}
+      {fit.length ? (
+        <details className="sheet mt-3 !py-1">
+          <summary className="flex min-h-11 cursor-pointer items-center gap-2 font-semibold">
+            <FitnessWords fitness="fit" reason="" /> {fit.length} {fit.length === 1 ? "machine" : "machines"}
+          </summary>
+          <ul className="grid gap-x-4 pb-2 sm:grid-cols-3">
+            {fit.map((p) => (
+              <li key={p.id}>
+                <Link to={`/machines/${p.id}`} className="flex min-h-11 items-center gap-2">
+                  {p.name} <span className="text-[15px] text-ink2">{models.get(p.model_id)!.name}</span>
+                </Link>
+              </li>
+            ))}
+          </ul>
+        </details>
+      ) : null}
+    </section>
+  );
+}
+
+function MachineTile({ tile, model, technician }: { tile: Tile; model: Model; technician: boolean }) {
   return (
     <article className="sheet flex flex-col gap-2 !px-4 !py-3.5">
       <div className="grid grid-cols-[1fr_92px] gap-2">
@@ -71,16 +135,16 @@ function MachineTile({ tile, technician }: { tile: Schemas["Tile"]; technician: 
             </Link>
           </h3>
           <p className="text-[15px] text-ink2">
-            {tile.model}, {KINEMATICS[tile.description.kinematics]}
+            {model.name}, {KINEMATICS[model.outline.kinematics]}
           </p>
         </div>
-        <Sketch description={tile.description} plain className="row-span-2" />
-        <FitnessWords fitness={c.fitness} reason={c.reason} />
+        <Sketch description={model.outline} plain className="row-span-2" />
+        <FitnessWords fitness={tile.fitness} reason={tile.reason} />
       </div>
       <span className="flex-1" />
       {technician ? (
         <ul className="flex flex-wrap gap-x-4 gap-y-1 border-t border-hair pt-2 text-[15px]">
-          {c.axes.map((a) => (
+          {tile.axes.map((a) => (
             <li key={a.axis} className="inline-flex items-center gap-1.5" title={a.why}>
               <b>{a.axis.toUpperCase()}</b>
               <ConditionMark condition={a.condition} />
@@ -106,7 +170,7 @@ function lead(w: Schemas["Wanted"]): string {
   return w.procedure ? benchPath(w.printer_id!, w.procedure, w.place!) : beltsPath(w.printer_id!, w.place!);
 }
 
-function Wanted({ wanted }: { wanted: Schemas["Wanted"][] }) {
+function Wanted({ wanted, count }: { wanted: Schemas["Wanted"][]; count: number }) {
   const go = useNavigate();
   const first = wanted[0];
   useKey("1", first ? () => go(lead(first)) : null);
@@ -140,6 +204,9 @@ function Wanted({ wanted }: { wanted: Schemas["Wanted"][] }) {
           </li>
         ))}
       </ol>
+      {count > wanted.length ? (
+        <p className="mt-2 text-ink2">And {count - wanted.length} more, less pressing.</p>
+      ) : null}
     </aside>
   );
 }

@@ -15,7 +15,7 @@ export function Button({ next, keyHint, className = "", children, type = "button
     >
       {children}
       {keyHint ? (
-        <span aria-hidden="true" className="rounded-[2px] border border-current px-1.5 font-mono text-[13px]">
+        <span aria-hidden="true" className="rounded-[2px] border border-current px-1.5 text-[13px]">
           {keyHint}
         </span>
       ) : null}
@@ -101,6 +101,13 @@ export function useKey(key: string, run: (() => void) | null): void {
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, [key]);
+}
+
+/** What the tab is called: so that several can be told apart, and the browser's history read. */
+export function useTitle(words: string | null | undefined): void {
+  useEffect(() => {
+    if (words) document.title = `${words} · Kestov`;
+  }, [words]);
 }
 
 export function Loading({ what }: { what: string }) {

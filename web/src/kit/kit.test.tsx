@@ -22,11 +22,11 @@ const draw = (node: React.ReactNode, as: Me = me) => renderToStaticMarkup(<MeCon
 
 const belt = { kind: "belt" } as never;
 const MACHINES: Record<string, Description> = {
-  bed_slinger: { kinematics: "bed_slinger", transmissions: { x: belt, y: belt }, pairs: [] },
-  fixed_bed: { kinematics: "fixed_bed", transmissions: { x: belt, y1: belt, y2: belt }, pairs: [["y1", "y2"]] },
-  corexy: { kinematics: "corexy", transmissions: { a: belt, b: belt }, pairs: [["a", "b"]] },
-  delta: { kinematics: "delta", transmissions: { t1: belt, t2: belt, t3: belt }, pairs: [] },
-  belt_bed: { kinematics: "belt_bed", transmissions: { x: belt, y: belt, z: belt }, pairs: [] },
+  bed_slinger: { kinematics: "bed_slinger", transmissions: { x: belt, y: belt } },
+  fixed_bed: { kinematics: "fixed_bed", transmissions: { x: belt, y1: belt, y2: belt } },
+  corexy: { kinematics: "corexy", transmissions: { a: belt, b: belt } },
+  delta: { kinematics: "delta", transmissions: { t1: belt, t2: belt, t3: belt } },
+  belt_bed: { kinematics: "belt_bed", transmissions: { x: belt, y: belt, z: belt } },
 };
 
 describe("the strip", () => {

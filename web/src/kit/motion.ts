@@ -1,7 +1,11 @@
 /** Where the parts of a motion system lie in space, by kinematics. Pure geometry; the sketch draws it. */
 import type { Schemas } from "../api/client";
 
-export type Description = Pick<Schemas["Description"], "kinematics" | "transmissions" | "pairs">;
+/** As much of a motion system as is drawn: what a description, and the floor's outline, both tell. */
+export type Description = {
+  kinematics: Schemas["Description"]["kinematics"];
+  transmissions: Record<string, { kind: string }>;
+};
 type P3 = [number, number, number];
 export type P2 = [number, number];
 

@@ -4,11 +4,11 @@ import { useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, newKey, type Schemas, send } from "../api/client";
 import { beltsPath } from "../bench/paths";
-import { KINEMATICS } from "../floor/Floor";
-import { Button, Caution, Choices, ErrorNote, Field, INPUT, Loading } from "../kit/bits";
+import { Button, Caution, Choices, ErrorNote, Field, INPUT, Loading, useTitle } from "../kit/bits";
 import { FitnessWords } from "../kit/Condition";
 import { ago, preferred } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
+import { KINEMATICS } from "../kit/words";
 import { atLeast, useMe } from "../session/me";
 import { Differs } from "./Differs";
 import { Ledger } from "./Ledger";
@@ -25,6 +25,7 @@ export function Machine() {
     queryKey: ["printer", id],
     queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
   });
+  useTitle(printer.data?.name);
   if (printer.isPending) return <Loading what="the machine" />;
   if (!printer.data) return <ErrorNote error={printer.error} />;
   const p = printer.data;

@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Tabs } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { api, got, newKey, type Schemas, send } from "../api/client";
-import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, Loading } from "../kit/bits";
+import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, Loading, useTitle } from "../kit/bits";
 import { atLeast, useMe } from "../session/me";
 import { ModelForm } from "./ModelForm";
 import { People } from "./People";
@@ -17,6 +17,7 @@ export function WorkshopPage() {
   const me = useMe();
   const lead = atLeast(me, "lead");
   const shop = useQuery({ queryKey: ["workshop"], queryFn: () => got(api.GET("/api/workshop")) });
+  useTitle("The workshop");
   if (!shop.data) return shop.error ? <ErrorNote error={shop.error} /> : <Loading what="the workshop" />;
   const s = shop.data;
   return (
