@@ -51,11 +51,30 @@ def main() -> int:
         import test_all
 
         return test_all.main(args.only)
+    if args.command == "bench" and args.name == "scale":
+        return _on_a_throwaway([str(ROOT / "bench" / "scale.py"), *args.rest])
     if args.command == "bench":
         return _into_python([str(ROOT / "bench" / f"{args.name.replace('-', '_')}.py"), *args.rest], "core")
     if args.command == "stand-in":
         return _into_python([str(ROOT / "ops" / "stand_in.py"), args.bind, str(args.port)], "core")
     return _manage(["demo", *(["--reset"] if args.reset else [])] if args.command == "demo" else args.rest)
+
+
+def _on_a_throwaway(arguments: list[str]) -> int:
+    """Run a program of the server's beside a cluster whose data may be lost."""
+    import subprocess
+
+    from cluster import Cluster
+
+    setup.python("server")
+    setup.debian(setup.POSTGRES)
+    cluster = Cluster("postgres-bench", throwaway=True)
+    url = cluster.start()
+    try:
+        env = {**setup.environment(), "KESTOV_STATE": str(STATE), "DATABASE_URL": url}
+        return subprocess.run([str(setup.PYTHON), *arguments], env=env, check=False).returncode
+    finally:
+        cluster.stop()
 
 
 def _manage(arguments: list[str]) -> int:

@@ -8,12 +8,14 @@ from uuid import UUID
 
 from cases import acts
 from cases.machines import MachineNow, danger_label, machine, machines
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge
 from kestov_core.condition import Condition, Fitness
 from kestov_core.machine import Description, Kinematics
 from ninja import Field, Router, Schema
 from people.models import name_of
+from pydantic import BaseModel
 from workshop import tags, timeline, worklist
 from workshop.models import Area, Printer
 
@@ -29,18 +31,18 @@ _MOST_WANTED = 40
 _RECORD_PAGE = 50
 
 
-class DriveOutline(Schema):
+class DriveOutline(BaseModel):
     kind: Literal["belt", "screw", "extruder"]
 
 
-class Outline(Schema):
+class Outline(BaseModel):
     """As much of a motion system as its sketch draws."""
 
     kinematics: Kinematics
     transmissions: dict[str, DriveOutline]
 
 
-class FloorModel(Schema):
+class FloorModel(BaseModel):
     """A model that stands on the floor, told once for all its machines."""
 
     id: int
@@ -48,13 +50,13 @@ class FloorModel(Schema):
     outline: Outline
 
 
-class AxisMark(Schema):
+class AxisMark(BaseModel):
     axis: str
     condition: Condition
     why: str
 
 
-class Tile(Schema):
+class Tile(BaseModel):
     """A machine on the floor: fitness, and the worst of each axis with its reason (for technicians)."""
 
     id: int
@@ -65,14 +67,14 @@ class Tile(Schema):
     axes: list[AxisMark]
 
 
-class AreaTiles(Schema):
+class AreaTiles(BaseModel):
     """A part of the room with its machines."""
 
     name: str
     printers: list[Tile]
 
 
-class Wanted(Schema):
+class Wanted(BaseModel):
     """Something that wants attention: words, why, and where it leads."""
 
     title: str
@@ -84,7 +86,7 @@ class Wanted(Schema):
     procedure: str | None = None
 
 
-class Floor(Schema):
+class Floor(BaseModel):
     """The room by areas. ``wanted``: the most pressing; ``wanted_count``: all of it."""
 
     models: list[FloorModel]
@@ -232,18 +234,20 @@ def _outline(description: Description) -> Outline:
 def floor(request: SignedIn):
     """The room as it stands. Members see fitness only."""
     technician = may_work(request.user)
-    rows = machines(list(Printer.objects.filter(retired=False).select_related("model", "area")))
+    rows = machines(Printer.on_the_floor())
     models = {m.printer.model_id: m.printer.model for m in rows}
     tiles: dict[int, list[Tile]] = {}
     for m in rows:
         tiles.setdefault(m.printer.area_id, []).append(_tile(m, technician))
     wanted, count = worklist.wanted(rows, _MOST_WANTED) if technician else ([], 0)
-    return Floor(
+    answer = Floor(
         models=[FloorModel(id=k, name=m.name, outline=_outline(m.motion())) for k, m in models.items()],
         areas=[AreaTiles(name=a.name, printers=tiles[a.pk]) for a in Area.objects.all() if a.pk in tiles],
         wanted=[Wanted.model_validate(w, from_attributes=True) for w in wanted],
         wanted_count=count,
     )
+    # Made from its own shape already: it is not checked a second time.
+    return HttpResponse(answer.model_dump_json(), content_type="application/json")
 
 
 @router.get("/printers/{printer_id}", auth=may("printer.see"), response=PrinterOut, operation_id="printer.see")

@@ -12,7 +12,7 @@ from kestov_core.condition import Condition, Fitness
 from kestov_core.machine import PlaceKind
 from kestov_core.procedures.base import Result as CoreResult
 from kestov_core.quantities import Quantity, Verdict
-from measuring.condition import PrinterCondition, Shown
+from measuring.condition import PrinterCondition, Shown, Stood
 from measuring.models import Capture, Result, Standing
 from measuring.taking import measuring
 from ninja import Schema
@@ -138,9 +138,9 @@ def condition_out(c: PrinterCondition, full: bool) -> ConditionOut:
     )
 
 
-def quantity_of(s: Standing) -> Quantity | None:
+def quantity_of(s: Standing | Stood) -> Quantity | None:
     """The headline figure of a standing."""
-    return None if s.quantity is None else Quantity.model_validate(s.quantity)
+    return None if s.value is None else Quantity(value=s.value, u95=s.u95, unit=s.unit)
 
 
 def _evidence_out(e: Shown) -> EvidenceOut:
@@ -151,7 +151,7 @@ def _evidence_out(e: Shown) -> EvidenceOut:
         condition=e.condition,
         why=e.why,
         at=s.taken_at,
-        verdict=cast(Verdict, s.verdict),
+        verdict=s.verdict,
         words=s.words,
         quantity=quantity_of(s),
         low=s.low,

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
+from typing import Any
 
+from django.db.models import F, QuerySet
 from kestov_core import knowledge
 from people.models import name_of
 from workshop import timeline
@@ -40,37 +42,38 @@ def _label(finding: str) -> str:
     return kind.label if kind else finding
 
 
-@timeline.register
-def _reports(asked: timeline.Asked) -> list[timeline.Line]:
-    """How cases of a machine began and ended; in a case's own log, in its own words."""
-    if asked.place:
-        return []
-    rows = Case.objects.filter(printer=asked.printer).select_related("reported_by", "closed_by")
+def _of(asked: timeline.Asked) -> QuerySet[Case]:
+    rows = Case.objects.filter(printer=asked.printer)
     if asked.case is not None:
         rows = rows.filter(pk=asked.case)
+    return rows.none() if asked.place else rows
+
+
+def _times(asked: timeline.Asked) -> list[QuerySet[Case, Any]]:
+    rows = _of(asked)
+    ended = rows.filter(closed_at__isnull=False)
+    return [rows.annotate(at=F("reported_at")).values_list("at"), ended.annotate(at=F("closed_at")).values_list("at")]
+
+
+@timeline.register(_times)
+def _reports(asked: timeline.Asked) -> list[timeline.Line]:
+    """How cases of a machine began and ended; in a case's own log, in its own words."""
     lines = []
-    for case in rows[: asked.most]:
-        ended = f"{case.get_closing_display()}. {case.cause}"
-        begun, over = (
-            (f"Reported: {case.title}", f"Closed: {ended}".rstrip(". ") + ".")
-            if asked.case is None
-            else (case.words or case.title, ended)
-        )
-        lines.append(
-            timeline.Line(
-                at=case.reported_at, who=name_of(case.reported_by), kind="reported", words=begun, case_id=case.pk
-            )
-        )
-        if case.closed_at:
-            lines.append(
-                timeline.Line(
-                    at=case.closed_at, who=name_of(case.closed_by), kind="closed", words=over, case_id=case.pk
-                )
-            )
+    for case in asked.newest(_of(asked).select_related("reported_by"), "reported_at"):
+        words = f"Reported: {case.title}" if asked.case is None else case.words or case.title
+        who = name_of(case.reported_by)
+        lines.append(timeline.Line(at=case.reported_at, who=who, kind="reported", words=words, case_id=case.pk))
+    ended = _of(asked).filter(closed_at__isnull=False).select_related("closed_by")
+    for case in asked.newest(ended, "closed_at"):
+        how = f"{case.get_closing_display()}. {case.cause}"
+        words = f"Closed: {how}".rstrip(". ") + "." if asked.case is None else how
+        if case.closed_at is not None:
+            who = name_of(case.closed_by)
+            lines.append(timeline.Line(at=case.closed_at, who=who, kind="closed", words=words, case_id=case.pk))
     return lines
 
 
-@timeline.register
+@timeline.register()
 def _within(asked: timeline.Asked) -> list[timeline.Line]:
     """What was seen, said and shown in a case; the record of the machine does not repeat it."""
     if asked.case is None:

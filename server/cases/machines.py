@@ -29,11 +29,13 @@ class MachineNow:
 def machines(printers: Sequence[Printer]) -> list[MachineNow]:
     """What these machines are now, from a few readings for all of them."""
     cases: dict[int, list[Case]] = {}
-    open_ones = Case.objects.filter(printer__in=printers).exclude(state=State.CLOSED)
-    for case in open_ones.select_related("printer", "reported_by", "taken_by"):
+    known = {p.pk: p for p in printers}
+    open_ones = Case.objects.filter(printer__in=known).exclude(state=State.CLOSED).defer("words")
+    for case in open_ones.select_related("reported_by", "taken_by"):
+        case.printer = known[case.printer_id]
         cases.setdefault(case.printer_id, []).append(case)
     looks: dict[int, list[SiblingLook]] = {}
-    for look in SiblingLook.objects.filter(printer__in=printers, looked_at=None).select_related(
+    for look in SiblingLook.objects.filter(printer__in=known, looked_at=None).select_related(
         "case__printer", "printer"
     ):
         looks.setdefault(look.printer_id, []).append(look)

@@ -43,6 +43,7 @@ class Case(models.Model):
 
     class Meta:
         ordering = ["-reported_at"]
+        indexes = [models.Index(fields=["-reported_at"]), models.Index(fields=["printer", "-reported_at"])]
         constraints = [
             models.CheckConstraint(
                 condition=~models.Q(state="closed") | (models.Q(closed_at__isnull=False) & ~models.Q(closing="")),

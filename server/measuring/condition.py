@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
+from datetime import datetime
+from functools import cache
+from uuid import UUID
 
 from kestov_core import knowledge, procedures
 from kestov_core.condition import Condition, Evidence, Fitness, condition_of, fitness_of, worst
 from kestov_core.machine import AXES_OF_BELT, Description, PlaceKind
+from kestov_core.procedures.base import Procedure
+from kestov_core.quantities import Verdict
 from people.clock import now
 from workshop.models import Printer
 
@@ -17,7 +22,29 @@ from .models import Standing
 _NAMES: dict[str, str] = {"belt": "belt {p}", "motor": "motor {p}", "screw": "screw {p}", "axis": "{p}"}
 
 
-@dataclass
+@dataclass(frozen=True, slots=True)
+class Stood:
+    """A standing as the conditions read it: of a whole floor there are thousands."""
+
+    printer_id: int
+    place: str
+    procedure: str
+    capture_id: UUID
+    taken_at: datetime
+    verdict: Verdict
+    words: str
+    value: float | None
+    u95: float | None
+    unit: str
+    low: float | None
+    high: float | None
+    source: str
+    lost: int
+    doubt: str
+    doubt_at: datetime | None
+
+
+@dataclass(slots=True)
 class Shown:
     """One judged measurement of a place and what it says of today. ``in_doubt``: overtaken by a change."""
 
@@ -26,7 +53,7 @@ class Shown:
     trouble: str
     condition: Condition
     why: str
-    standing: Standing
+    standing: Stood
     in_doubt: bool
 
 
@@ -80,8 +107,10 @@ def conditions(printers: Sequence[Printer], in_work: set[int], held: dict[int, s
 
     ``in_work``: machines that a technician works on; ``held``: why a machine is held until somebody has looked.
     """
-    rows: dict[int, list[Standing]] = {}
-    for row in Standing.objects.filter(printer__in=printers).exclude(verdict="not_judged"):
+    rows: dict[int, list[Stood]] = {}
+    told = Standing.objects.filter(printer__in=[p.pk for p in printers]).exclude(verdict="not_judged").order_by()
+    for each in told.values_list(*(f.name for f in fields(Stood))):
+        row = Stood(*each)
         rows.setdefault(row.printer_id, []).append(row)
     return {p.pk: _condition(p, rows.get(p.pk, []), p.pk in in_work, held.get(p.pk, "")) for p in printers}
 
@@ -91,7 +120,7 @@ def condition(printer: Printer, in_work: bool = False, held: str = "") -> Printe
     return conditions([printer], {printer.pk} if in_work else set(), {printer.pk: held})[printer.pk]
 
 
-def _condition(printer: Printer, standings: list[Standing], in_work: bool, held: str) -> PrinterCondition:
+def _condition(printer: Printer, standings: list[Stood], in_work: bool, held: str) -> PrinterCondition:
     motion = printer.motion()
     places = _places(motion, standings)
     axes = _axes(motion, places)
@@ -100,16 +129,15 @@ def _condition(printer: Printer, standings: list[Standing], in_work: bool, held:
     return PrinterCondition(axes, places, fitness, reason)
 
 
-def _places(motion: Description, standings: list[Standing]) -> list[PlaceCondition]:
+def _places(motion: Description, standings: list[Stood]) -> list[PlaceCondition]:
     """Every place that is expected to be known, or of which something was measured; in the machine's order."""
     found: dict[tuple[PlaceKind, str], list[Shown]] = {}
-    for name in knowledge.cards():
-        procedure = procedures.get(name)
-        if procedure.expected and procedure.measures is not None:
-            for place in procedure.places(motion):
+    for procedure in _expected():
+        for place in procedure.places(motion):
+            if procedure.measures is not None:
                 found.setdefault((procedure.measures, place), [])
     # What tells the same of a place speaks by its newest.
-    newest: dict[tuple[PlaceKind, str, str], Standing] = {}
+    newest: dict[tuple[PlaceKind, str, str], Stood] = {}
     for row in sorted(standings, key=lambda s: s.taken_at):
         procedure = procedures.get(row.procedure)
         if procedure.measures is not None:
@@ -119,11 +147,16 @@ def _places(motion: Description, standings: list[Standing]) -> list[PlaceConditi
     return [_place(kind, place, shown) for (kind, place), shown in found.items()]
 
 
-def _shown(row: Standing) -> Shown:
+@cache
+def _expected() -> list[Procedure]:
+    return [p for p in map(procedures.get, knowledge.cards()) if p.expected]
+
+
+def _shown(row: Stood) -> Shown:
     age = (now() - row.taken_at).total_seconds() / 86400
     changed = f"{row.doubt} {ago(row.doubt_at)}" if row.doubt_at is not None else ""
     lost = 0 if changed else row.lost
-    condition, why = condition_of(Evidence(row.procedure, row.verdict, age, lost, changed))  # type: ignore[arg-type]
+    condition, why = condition_of(Evidence(row.procedure, row.verdict, age, lost, changed))
     card = knowledge.cards()[row.procedure].here(row.place)
     return Shown(row.procedure, card.question, card.trouble, condition, why, row, in_doubt=bool(changed))
 

@@ -40,7 +40,10 @@ class Capture(models.Model):
 
     class Meta:
         ordering = ["-taken_at"]
-        indexes = [models.Index(fields=["printer", "place", "-taken_at"])]
+        indexes = [
+            models.Index(fields=["printer", "place", "-taken_at"]),
+            models.Index(fields=["printer", "-taken_at"]),
+        ]
 
     def raw(self) -> bytes | None:
         """The file as it came."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.db.models import Prefetch
+from django.db.models import F, Prefetch, QuerySet
 from kestov_core import knowledge, procedures
 from kestov_core.machine import Tensioner
 from people.clock import now
@@ -93,17 +93,21 @@ def done_words(a: Action) -> str:
     return f"Mended: {label}; {seen}" + (f" ({a.note})" if a.note else "")
 
 
-@timeline.register
-def _captures(asked: timeline.Asked) -> list[timeline.Line]:
+def _taken(asked: timeline.Asked) -> QuerySet[Capture]:
     rows = Capture.objects.filter(printer=asked.printer)
     if asked.case is not None:
         rows = rows.filter(case=asked.case)
     if asked.place:
         of_kind = [n for n in knowledge.cards() if asked.kind in ("", procedures.get(n).measures)]
         rows = rows.filter(place=asked.place, procedure__in=of_kind)
+    return rows
+
+
+@timeline.register(lambda asked: [_taken(asked).annotate(at=F("taken_at")).values_list("at")])
+def _captures(asked: timeline.Asked) -> list[timeline.Line]:
     # A line needs the headline alone: neither the file nor the whole result is read.
     light = Prefetch("results", Result.objects.defer("found"))
-    rows = rows.defer("data", "context").select_related("taken_by").prefetch_related(light)
+    rows = _taken(asked).defer("data", "context").select_related("taken_by").prefetch_related(light)
     return [
         timeline.Line(
             at=c.taken_at,
@@ -114,20 +118,24 @@ def _captures(asked: timeline.Asked) -> list[timeline.Line]:
             case_id=c.case_id,
             capture_id=c.id,
         )
-        for c in rows[: asked.most]
+        for c in asked.newest(rows, "taken_at")
     ]
 
 
-@timeline.register
-def _actions(asked: timeline.Asked) -> list[timeline.Line]:
-    rows = Action.objects.filter(printer=asked.printer).select_related("by").order_by("-at", "-id")
+def _acted(asked: timeline.Asked) -> QuerySet[Action]:
+    rows = Action.objects.filter(printer=asked.printer)
     if asked.case is not None:
         rows = rows.filter(case=asked.case)
     if asked.place:
         rows = rows.filter(place=asked.place)
         if asked.kind:
             rows = rows.filter(kind="turn_tensioner") if asked.kind == "belt" else rows.exclude(kind="turn_tensioner")
+    return rows
+
+
+@timeline.register(lambda asked: [_acted(asked).values_list("at")])
+def _actions(asked: timeline.Asked) -> list[timeline.Line]:
     return [
         timeline.Line(at=a.at, who=name_of(a.by), kind="turned", words=done_words(a), place=a.place, case_id=a.case_id)
-        for a in rows[: asked.most]
+        for a in asked.newest(_acted(asked).select_related("by"), "at")
     ]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date
 from typing import Any
 
+from django.db.models import QuerySet
 from kestov_core import procedures
 from kestov_core.describing import SheetField, remarks, sheet
 from kestov_core.machine import Description
@@ -58,11 +59,13 @@ def _field(printer: Printer, path: list[str | int]) -> tuple[str, SheetField]:
     raise Refused(422, "out_of_range", "A machine of this model has no such value.", "path")
 
 
-@timeline.register
+def _differed(asked: timeline.Asked) -> QuerySet[Difference]:
+    rows = Difference.objects.filter(printer=asked.printer)
+    return rows.none() if asked.place or asked.case is not None else rows
+
+
+@timeline.register(lambda asked: [_differed(asked).values_list("at")])
 def _differences(asked: timeline.Asked) -> list[timeline.Line]:
-    if asked.case is not None or asked.place:
-        return []
-    rows = Difference.objects.filter(printer=asked.printer).select_related("by")[: asked.most]
     return [
         timeline.Line(
             at=r.at,
@@ -70,5 +73,5 @@ def _differences(asked: timeline.Asked) -> list[timeline.Line]:
             kind="happened",
             words=f"Differs from its model. {r.words}: {r.shown} ({r.reason})",
         )
-        for r in rows
+        for r in asked.newest(_differed(asked).select_related("by"), "at")
     ]

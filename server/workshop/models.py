@@ -52,7 +52,11 @@ class PrinterModel(models.Model):
 
     def motion(self) -> Description:
         """The motion system in the core's shape; shared, not to be changed."""
-        return _described(json.dumps(self.description))
+        read = self.__dict__.get("_read")
+        if read is None or read[0] is not self.description:
+            read = self.__dict__["_read"] = (self.description, _described(json.dumps(self.description)))
+        found: Description = read[1]
+        return found
 
     def save(self, *args: Any, **kwargs: Any) -> None:
         _validate_description(self.description)
@@ -106,6 +110,16 @@ class Printer(models.Model):
                 condition=models.Q(tagged_out="") | models.Q(tagged_out_at__isnull=False), name="tag_has_a_time"
             )
         ]
+
+    @classmethod
+    def on_the_floor(cls) -> list[Printer]:
+        """The machines in use, each with its model: one of a kind is read once, not with every machine."""
+        rows = list(cls.objects.filter(retired=False).defer("simulated"))
+        models = PrinterModel.objects.in_bulk({p.model_id for p in rows})
+        order = dict(Area.objects.values_list("pk", "position"))
+        for p in rows:
+            p.model = models[p.model_id]
+        return sorted(rows, key=lambda p: (order[p.area_id], p.position, p.name))
 
     def motion(self) -> Description:
         """Its motion system: that of its model, but for what differs on this machine."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.db.models import QuerySet
 from people.clock import now
 from people.models import AuditEntry, User, audit, name_of
 from people.refusals import Refused
@@ -44,22 +45,24 @@ def happened(printer: Printer, event: str, days_ago: float, user: User, note: st
     Event.objects.create(printer=printer, event=event, at=now() - timedelta(days=days_ago), by=user, note=note.strip())
 
 
-@timeline.register
-def _tags(asked: timeline.Asked) -> list[timeline.Line]:
-    if asked.place or asked.case is not None:
-        return []
+def _tagged(asked: timeline.Asked) -> QuerySet[AuditEntry]:
     rows = AuditEntry.objects.filter(what="printer", what_id=str(asked.printer), verb__contains="tag")
-    return [
-        timeline.Line(at=e.at, who=name_of(e.who), kind="tag", words=e.words)
-        for e in rows.select_related("who")[: asked.most]
-    ]
+    return rows.none() if asked.place or asked.case is not None else rows
 
 
-@timeline.register
+@timeline.register(lambda asked: [_tagged(asked).values_list("at")])
+def _tags(asked: timeline.Asked) -> list[timeline.Line]:
+    rows = asked.newest(_tagged(asked).select_related("who"), "at")
+    return [timeline.Line(at=e.at, who=name_of(e.who), kind="tag", words=e.words) for e in rows]
+
+
+def _happened(asked: timeline.Asked) -> QuerySet[Event]:
+    rows = Event.objects.filter(printer=asked.printer)
+    return rows.none() if asked.place or asked.case is not None else rows
+
+
+@timeline.register(lambda asked: [_happened(asked).values_list("at")])
 def _events(asked: timeline.Asked) -> list[timeline.Line]:
-    if asked.place or asked.case is not None:
-        return []
-    rows = Event.objects.filter(printer=asked.printer).select_related("by")[: asked.most]
     return [
         timeline.Line(
             at=e.at,
@@ -67,5 +70,5 @@ def _events(asked: timeline.Asked) -> list[timeline.Line]:
             kind="happened",
             words=e.event.replace("_", " ").capitalize() + (f": {e.note}" if e.note else ""),
         )
-        for e in rows
+        for e in asked.newest(_happened(asked).select_related("by"), "at")
     ]

@@ -6,11 +6,14 @@ The machine's record and a case's log draw from it, newest first, page by page.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Literal
+from typing import Any, Literal, TypeVar
 from uuid import UUID
 
+from django.db.models import Model, QuerySet
+
+Row = TypeVar("Row", bound=Model)
 Kind = Literal["reported", "comment", "measured", "turned", "seen", "closed", "picture", "tag", "happened"]
 
 
@@ -29,31 +32,62 @@ class Line:
 
 @dataclass(frozen=True)
 class Asked:
-    """Of which machine, or of which case of it; of one place, where ``place`` is told. At most ``most`` of the newest."""
+    """Of which machine, or of which case of it; of one place, where ``place`` is told. At most ``most`` of the newest,
+    none newer than ``until``.
+    """
 
     printer: int
     case: int | None = None
     kind: str = ""
     place: str = ""
     most: int = 50
+    until: datetime | None = None
+
+    def newest(self, rows: QuerySet[Row], at: str) -> QuerySet[Row]:
+        """The rows that are asked for by their time, newest first."""
+        if self.until is not None:
+            rows = rows.filter(**{f"{at}__lte": self.until})
+        return rows.order_by(f"-{at}", "-pk")[: self.most]
 
 
 Source = Callable[[Asked], Iterable[Line]]
-_sources: list[Source] = []
+#: The times of what a source tells, as querysets of one column.
+Times = Callable[[Asked], list[Any]]
+_sources: list[tuple[Source, Times | None]] = []
 
 
-def register(source: Source) -> Source:
-    """Let a source tell its lines, newest first and not more than asked for."""
-    if source not in _sources:
-        _sources.append(source)
-    return source
+def register(times: Times | None = None) -> Callable[[Source], Source]:
+    """Let a source tell its lines, newest first and not more than asked for; what is paged gives its times, too."""
+
+    def keep(source: Source) -> Source:
+        if all(source is not known for known, _ in _sources):
+            _sources.append((source, times))
+        return source
+
+    return keep
 
 
 def told(asked: Asked, page: int = 1) -> tuple[list[Line], bool]:
-    """A page of lines, newest first, and whether older ones follow."""
-    size = asked.most
-    wide = Asked(asked.printer, asked.case, asked.kind, asked.place, page * size + 1)
-    lines = [line for source in _sources for line in source(wide)]
+    """A page of lines, newest first, and whether older ones follow. Only the page's own rows are read whole."""
+    size, skip = asked.most, 0
+    if page > 1:
+        begins, skip = _where(asked, (page - 1) * size)
+        if begins is None:
+            return [], False
+        asked = replace(asked, until=begins)
+    wide = replace(asked, most=skip + size + 1)
+    lines = [line for source, _ in _sources for line in source(wide)]
     # What happened at one moment stands in the order in which the sources tell it.
     lines.sort(key=lambda line: line.at, reverse=True)
-    return lines[(page - 1) * size : page * size], len(lines) > page * size
+    return lines[skip : skip + size], len(lines) > skip + size
+
+
+def _where(asked: Asked, offset: int) -> tuple[datetime | None, int]:
+    """The time of the line at an offset, and how many of the same time come before it; None beyond the last."""
+    first, *more = [q for _, times in _sources if times is not None for q in times(asked)]
+    newest = [
+        at for (at,) in first.order_by().union(*(q.order_by() for q in more), all=True).order_by("-at")[: offset + 1]
+    ]
+    if len(newest) <= offset:
+        return None, 0
+    return newest[offset], offset - newest.index(newest[offset])

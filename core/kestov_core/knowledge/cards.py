@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, PrivateAttr
 
 from ..machine import Place, across
 
@@ -84,9 +84,16 @@ class Card(_Read):
     trouble: Words
     next: Next | None = None
     at: list[Beside] = []
+    # It is told at the same few places over and over.
+    _read: dict[str, Card] = PrivateAttr(default_factory=dict)
 
     def here(self, place: str) -> Card:
         """The card as it reads at a place: its own words there, places named."""
+        if place not in self._read:
+            self._read[place] = self._at(place)
+        return self._read[place]
+
+    def _at(self, place: str) -> Card:
         own: dict[str, object] = {}
         for beside in self.at:
             if place in beside.places:

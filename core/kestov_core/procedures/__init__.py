@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 from collections.abc import Mapping, Sequence
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -17,13 +18,17 @@ _SHARED = {"__init__", "base"}
 
 def names() -> list[str]:
     """Names of all procedures, as on the command line (``belt-pluck``)."""
-    return sorted(
-        p.stem.replace("_", "-")
-        for p in Path(__file__).parent.glob("*.py")
-        if p.stem not in _SHARED and not p.stem.startswith("_")
-    )
+    return list(_names())
 
 
+@cache
+def _names() -> tuple[str, ...]:
+    files = Path(__file__).parent.glob("*.py")
+    found = (p.stem for p in files if p.stem not in _SHARED and not p.stem.startswith("_"))
+    return tuple(sorted(stem.replace("_", "-") for stem in found))
+
+
+@cache
 def get(name: str) -> Procedure:
     """The procedure of that name; ``unknown_procedure`` otherwise."""
     if name not in names():
@@ -33,6 +38,7 @@ def get(name: str) -> Procedure:
     return found
 
 
+@cache
 def giving(what: str) -> tuple[str, ...]:
     """The procedures that tell the same of a place; the newest of them speaks."""
     return tuple(name for name in names() if get(name).gives == what)

@@ -1,0 +1,293 @@
+"""How quick the pages are at any age: a large, old workshop in a throw-away database, seen by four people at once.
+
+Run: ./kestov bench scale [--machines 200] [--results 2000000] [--cases 5000] [--requests 200] [--keep]. It makes the workshop
+by SQL (some minutes), serves it as ``start`` does, and prints for each page p50, p95, queries a request, the size of the
+answer, and the ratio to the bare SQL of the same answer, timed in the same run.
+"""
+
+from __future__ import annotations
+
+import argparse
+import http.client
+import os
+import socket
+import statistics
+import subprocess
+import sys
+import threading
+import time
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+ROOT = Path(__file__).resolve().parent.parent
+#: What was promised of every page: p95 in ms, times its bare SQL, queries a request.
+MOST_MS, MOST_RATIO, MOST_QUERIES = 150.0, 4.0, 12
+#: The floor's answer in bytes, at most.
+MOST_FLOOR = 100_000
+
+
+@dataclass
+class Page:
+    """A page: the request that fills it, and the bare SQL of the same answer."""
+
+    name: str
+    path: str
+    sql: list[str]
+
+
+def main() -> int:
+    """Make the workshop, time it, print the table; 1 where a promise is not kept."""
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--machines", type=int, default=200)
+    parser.add_argument("--results", type=int, default=2_000_000)
+    parser.add_argument("--cases", type=int, default=5_000)
+    parser.add_argument("--requests", type=int, default=200)
+    parser.add_argument("--keep", action="store_true", help="use the workshop of the run before")
+    args = parser.parse_args()
+    _database(args)
+    import django
+
+    django.setup()
+    begun = time.perf_counter()
+    if not args.keep:
+        _make(args.machines, args.results, args.cases)
+    print(
+        f"A workshop of {args.machines} machines and {args.results} results, made in {time.perf_counter() - begun:.0f} s."
+    )
+    cookie = _signed_in()
+    pages = _pages(args.machines)
+    server, port = _serve()
+    try:
+        kept = all([_report(page, port, cookie, args.requests) for page in pages])
+    finally:
+        server.terminate()
+        server.wait()
+    return 0 if kept else 1
+
+
+def _database(args: argparse.Namespace) -> None:
+    """A database of its own beside the others of the cluster."""
+    import psycopg
+
+    base = os.environ["DATABASE_URL"].rpartition("/")[0]
+    with psycopg.connect(f"{base}/postgres", autocommit=True) as db:
+        if not args.keep:
+            db.execute("drop database if exists kestov_scale with (force)")
+            db.execute("create database kestov_scale")
+    os.environ["DATABASE_URL"] = f"{base}/kestov_scale"
+    os.environ["KESTOV_POOL"] = "0"
+    os.environ["DJANGO_SETTINGS_MODULE"] = "kestov.settings"
+    sys.path[:0] = [str(ROOT / "server"), str(ROOT / "core")]
+
+
+def _make(machines: int, results: int, cases: int) -> None:
+    """Rooms and models as people make them; the years of measuring by SQL."""
+    from datetime import timedelta
+
+    from demo.models_of_printers import MODELS
+    from django.core.management import call_command
+    from django.db import connection
+    from people.clock import now
+    from people.models import Role, User
+    from workshop.models import Area, Limit, Printer, PrinterModel
+
+    call_command("migrate", verbosity=0)
+    user = User.objects.create_user(
+        username="tech", name="Technician", password=os.urandom(12).hex(), role=Role.TECHNICIAN
+    )
+    areas = [Area.objects.create(name=f"Hall {i + 1}", position=i) for i in range(8)]
+    models = []
+    for k in range(4):
+        for row in MODELS:
+            model = PrinterModel.objects.create(name=f"{row['name']} {k}", description=row["description"])
+            for limit in row["limits"]:
+                Limit.objects.create(model=model, **limit)
+            models.append(model)
+    since = (now() - timedelta(days=1500)).date()
+    Printer.objects.bulk_create(
+        Printer(name=f"Machine {i:03d}", model=models[i % len(models)], area=areas[i % 8], in_use_since=since)
+        for i in range(machines)
+    )
+    each = results // machines
+    with connection.cursor() as db:
+        db.execute("set session_replication_role = replica")
+        for step in _steps(user.pk, each, cases):
+            db.execute(step)
+        db.execute("set session_replication_role = default")
+        db.execute("analyze")
+
+
+def _steps(user: int, each: int, cases: int) -> list[str]:
+    """The SQL of a workshop's years. Places by the model's own belts; one result a capture, newest today."""
+    found = """jsonb_build_object('procedure', procedure, 'verdict', verdict, 'advice', jsonb_build_array(), 'warnings', jsonb_build_array(),
+        'findings', jsonb_build_array(), 'tension', jsonb_build_object('value', value, 'u95', 0.6, 'unit', 'N', 'own', 0.1, 'shared', 0.5),
+        'frequency', jsonb_build_object('value', 80, 'u95', 0.1, 'unit', 'Hz'), 'inharmonicity', 0.0002,
+        'plucks', jsonb_build_array(jsonb_build_object('at_s', 0.5, 'frequency_hz', 80, 'used', true)), 'partials', jsonb_build_array(),
+        'judged', jsonb_build_array(jsonb_build_object('words', 'Tension', 'quantity',
+            jsonb_build_object('value', value, 'u95', 0.6, 'unit', 'N'), 'limits', jsonb_build_object('low', 20, 'high', 50),
+            'source_of_limits', 'limit', 'verdict', verdict)))"""
+    return [
+        # Belts of each machine, by its model.
+        """create temp table belt_of as select p.id as printer, t.key as place, row_number() over (partition by p.id order by t.key) - 1 as k,
+             count(*) over (partition by p.id) as belts
+           from workshop_printer p join workshop_printermodel m on m.id = p.model_id, jsonb_each(m.description->'transmissions') t
+           where t.value->>'kind' = 'belt'""",
+        f"""insert into measuring_capture (id, printer_id, place, procedure, context, data_name, data_bytes, sha256, source,
+             circumstances, taken_at, taken_by_id, round)
+           select gen_random_uuid(), b.printer, b.place, case when n % 5 = 0 then 'belt-deflection' else 'belt-pluck' end,
+             '{{"span_mm": 285}}', '', 0, '', 'microphone', '{{}}', now() - make_interval(hours => (3 * n)::int), {user}, 1
+           from generate_series(1, {each}) n join belt_of b on n % b.belts = b.k""",
+        f"""insert into measuring_result (capture_id, core_version, found, verdict, value, u95, unit, computed_at)
+           select id, '0.2.0', {found}, verdict, value, 0.6, 'N', taken_at from (
+             select id, procedure, taken_at, 20 + random() * 28 as value,
+               case when random() < 0.05 then 'out_of_tolerance' else 'in_tolerance' end as verdict from measuring_capture) c""",
+        """insert into measuring_standing (printer_id, place, procedure, capture_id, taken_at, verdict, words, value, u95, unit, low,
+             high, source, lost, doubt)
+           select distinct on (c.printer_id, c.place, c.procedure) c.printer_id, c.place, c.procedure, c.id, c.taken_at, r.verdict,
+             'Tension', r.value, 0.6, 'N', 20, 50, 'limit', 0, ''
+           from measuring_capture c join measuring_result r on r.capture_id = c.id
+           order by c.printer_id, c.place, c.procedure, c.taken_at desc""",
+        """insert into workshop_component (printer_id, place, kind, label, part_type)
+           select p.id, 'x', 'idler', 'Part ' || n, '' from workshop_printer p, generate_series(1, 100) n""",
+        f"""insert into cases_case (printer_id, title, words, since, state, reported_by_id, reported_at, closing, cause, fault, fault_axis,
+             closed_at, closed_by_id)
+           select (select id from workshop_printer order by id offset n % (select count(*) from workshop_printer) limit 1),
+             'Echoes or ripples after a corner, wall along X', 'On all lids, number ' || n, '',
+             case when n % 60 = 0 then 'reported' else 'closed' end, {user}, now() - make_interval(hours => n * 7),
+             case when n % 60 = 0 then '' else 'verified' end, 'Belt slack', '', '', now() - make_interval(hours => n * 7 - 5), {user}
+           from generate_series(1, {cases}) n""",
+        f"""insert into cases_observation (case_id, finding, axis, state, note, check_name, withdrawn, by_id, at)
+           select c.id, 'echoes_after_corners', 'x', case when n = 1 then 'present' else 'absent' end, '', '', false, {user},
+             c.reported_at + make_interval(hours => n) from cases_case c, generate_series(1, 4) n""",
+        f"""insert into cases_comment (case_id, words, by_id, at)
+           select c.id, 'Looked at it again, entry ' || n, {user}, c.reported_at + make_interval(hours => n)
+           from cases_case c, generate_series(1, 3) n""",
+        f"""insert into measuring_action (printer_id, case_id, place, kind, turns, unit, direction, round, fault, note, by_id, at)
+           select c.printer_id, c.id, 'x', 'turn_tensioner', 0.5, 'turns', 'clockwise', 1, '', '', {user},
+             c.reported_at + interval '2 hours' from cases_case c""",
+    ]
+
+
+def _pages(machines: int) -> list[Page]:
+    from workshop.models import Printer
+
+    printer = Printer.objects.order_by("pk")[machines // 2].pk
+    standings = "select * from measuring_standing"
+    measured = f"""select c.id, c.taken_at, c.place, c.procedure, r.value, r.u95, r.unit, u.name from measuring_capture c
+        join measuring_result r on r.capture_id = c.id left join people_user u on u.id = c.taken_by_id
+        where c.printer_id = {printer} order by c.taken_at desc limit """
+    brief = "select c.*, p.name from cases_case c join workshop_printer p on p.id = c.printer_id"
+    search = f"{brief} where c.title ilike '%lids%' or c.words ilike '%lids%' or c.cause ilike '%lids%' order by reported_at desc limit 50"
+    return [
+        Page("Floor", "/api/floor", ["select p.*, m.description from workshop_printer p join workshop_printermodel m on m.id = p.model_id where not retired", standings, f"{brief} where state <> 'closed'"]),
+        Page("Machine", f"/api/printers/{printer}", [f"select p.*, m.description from workshop_printer p join workshop_printermodel m on m.id = p.model_id where p.id = {printer}", f"{standings} where printer_id = {printer}", f"{brief} where printer_id = {printer} and state <> 'closed'", f"select * from workshop_component where printer_id = {printer}"]),
+        Page("Bench start", f"/api/printers/{printer}/bench", [f"select p.*, m.description from workshop_printer p join workshop_printermodel m on m.id = p.model_id where p.id = {printer}", f"{standings} where printer_id = {printer}", "select * from workshop_instrument", f"select c.*, r.found from measuring_capture c join measuring_result r on r.capture_id = c.id where c.printer_id = {printer} order by taken_at desc limit 2"]),
+        Page("Record, first page", f"/api/printers/{printer}/record", [measured + "50"]),
+        Page("Record, tenth page", f"/api/printers/{printer}/record?page=10", [measured + "500"]),
+        Page("Cases", "/api/cases?state=all", [f"{brief} order by reported_at desc limit 50"]),
+        Page("Cases, search", "/api/cases?state=all&search=lids", [search]),
+    ]  # fmt: skip
+
+
+def _signed_in() -> str:
+    from django.conf import settings
+    from django.test import Client
+    from people.models import User
+
+    client = Client()
+    client.force_login(User.objects.get(username="tech"), backend="django.contrib.auth.backends.ModelBackend")
+    return f"{settings.SESSION_COOKIE_NAME}={client.cookies[settings.SESSION_COOKIE_NAME].value}"
+
+
+def _serve() -> tuple[subprocess.Popen[bytes], int]:
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        port = s.getsockname()[1]
+    command = [
+        str(Path(sys.executable).parent / "granian"), "--interface", "wsgi", "--host", "127.0.0.1", "--port", str(port),
+        "--workers", "2", "--blocking-threads", "4", "--no-access-log", "kestov.wsgi:application",
+    ]  # fmt: skip
+    env = {**os.environ, "KESTOV_POOL": "1", "PYTHONPATH": f"{ROOT / 'core'}{os.pathsep}{ROOT / 'server'}"}
+    server = subprocess.Popen(command, cwd=ROOT / "server", env=env, stdout=subprocess.DEVNULL)
+    while server.poll() is None:
+        try:
+            socket.create_connection(("127.0.0.1", port), timeout=1).close()
+            return server, port
+        except OSError:
+            time.sleep(0.1)
+    raise SystemExit("The server ended before it answered.")
+
+
+def _report(page: Page, port: int, cookie: str, requests: int) -> bool:
+    """Time one page over all clients, print its line; whether it keeps what was promised."""
+    taken, size = _asked(page.path, port, cookie, requests)
+    p50, p95 = (1000 * q for q in (statistics.median(taken), statistics.quantiles(taken, n=20)[18]))
+    sql = 1000 * _bare(page.sql)
+    queries = _queries(page.path, cookie)
+    alone = 1000 * statistics.median(_asked(page.path, port, cookie, 20, clients=1)[0])
+    kept = p95 <= MOST_MS and queries <= MOST_QUERIES and (page.name != "Floor" or size <= MOST_FLOOR)
+    print(
+        f"{page.name:20} p50 {p50:6.0f} ms   p95 {p95:6.0f} ms   alone {alone:6.1f} ms   bare SQL {sql:6.1f} ms   "
+        f"ratio {alone / sql:5.1f}   {queries:3d} queries   {size / 1000:7.1f} kB{'' if kept else '   OVER'}",
+        flush=True,
+    )
+    return kept
+
+
+def _asked(path: str, port: int, cookie: str, requests: int, clients: int = 4) -> tuple[list[float], int]:
+    """Seconds of each request by so many clients at once, each on its own line; and the size of an answer."""
+    taken: list[float] = []
+    sizes: list[int] = []
+    lock = threading.Lock()
+
+    def client() -> None:
+        line = http.client.HTTPConnection("127.0.0.1", port, timeout=120)
+        for i in range(requests // clients + 2):
+            begun = time.perf_counter()
+            line.request("GET", path, headers={"Cookie": cookie})
+            answer = line.getresponse()
+            body = answer.read()
+            if answer.status != 200:
+                raise SystemExit(f"{path}: {answer.status} {body[:300]!r}")
+            if i >= 2:  # the first two warm it
+                with lock:
+                    taken.append(time.perf_counter() - begun)
+                    sizes.append(len(body))
+
+    threads = [threading.Thread(target=client) for _ in range(clients)]
+    for t in threads:
+        t.start()
+    for t in threads:
+        t.join()
+    return taken, sizes[0]
+
+
+def _bare(statements: list[str]) -> float:
+    """Seconds of the bare SQL: the median of nine, fetched whole."""
+    import psycopg
+
+    times = []
+    with psycopg.connect(os.environ["DATABASE_URL"]) as db:
+        for _ in range(9):
+            begun = time.perf_counter()
+            for statement in statements:
+                db.execute(statement).fetchall()
+            times.append(time.perf_counter() - begun)
+    return statistics.median(times)
+
+
+def _queries(path: str, cookie: str) -> int:
+    """How many queries one request makes, signing in included."""
+    from django.db import connection
+    from django.test import Client
+    from django.test.utils import CaptureQueriesContext
+
+    client: Any = Client(headers={"Cookie": cookie})
+    with CaptureQueriesContext(connection) as queries:
+        client.get(path, headers={"Host": "127.0.0.1"})
+    return len(queries)
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
