@@ -111,7 +111,7 @@ class SideBySide(AppCase):
             page.goto("/cases/4")
         here.get_by_label("Write into the log").fill("I have the feeler gauge.")
         here.get_by_role("button", name="Write it down").click()
-        expect(there.get_by_text("I have the feeler gauge.")).to_be_visible(timeout=10000)
+        expect(there.get_by_text("I have the feeler gauge.")).to_be_visible()
 
     def test_a_tag_is_set_with_its_reason_and_lifted(self) -> None:
         page = self.sign_in("tech")

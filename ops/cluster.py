@@ -52,8 +52,8 @@ class Cluster:
     def _run(self, command: list[str], what: str, **kwargs: object) -> str:
         return run(self._command(command), what, cwd="/", **kwargs)
 
-    def start(self) -> str:
-        """Start it (making it first where there is none) and give its DATABASE_URL."""
+    def start(self, spare: int | None = None) -> str:
+        """Start it (making it first where there is none) and give its DATABASE_URL; ``spare`` is another's port."""
         if self.as_root:
             try:
                 pwd.getpwnam("postgres")
@@ -65,12 +65,12 @@ class Cluster:
             say(f"The database lies in {self.folder}, since PostgreSQL's user cannot reach this folder.")
         url = self.settings.read_text().strip()
         if self._running():
-            if self._answers(url):
+            if self._answers(url) and not url.endswith(f":{spare}/kestov"):
                 # Left behind by a start that was killed.
                 self.started_here = True
                 return url
             self.stop(force=True)
-        port = free_port(int(url.rsplit(":", 1)[1].split("/")[0]))
+        port = free_port(int(url.rsplit(":", 1)[1].split("/")[0]), spare)
         url = f"{url.rsplit(':', 1)[0]}:{port}/kestov"
         self._write(url)
         options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=60"
@@ -172,10 +172,10 @@ class Cluster:
         self.started_here = False
 
 
-def free_port(first: int) -> int:
-    """``first``, or the next port above it that nobody listens on."""
-    for port in range(first, first + 200):
-        if port_is_free("127.0.0.1", port):
+def free_port(first: int, spare: int | None = None) -> int:
+    """``first``, or the next port above it that nobody listens on, and that is not kept for another (``spare``)."""
+    for port in range(first, min(first + 200, 65536)):
+        if port != spare and port_is_free("127.0.0.1", port):
             return port
     raise Trouble(f"No free port between {first} and {first + 200}.")
 

@@ -69,10 +69,7 @@ def main(args: argparse.Namespace) -> int:
         with setup.locked("start", "Kestov is already running from this folder. Stop it first (Ctrl-C where it runs)."):
             if not 1 <= args.port <= 65535:
                 raise Trouble("The port must lie between 1 and 65535.")
-            if not port_is_free(args.bind, args.port):
-                raise Trouble(
-                    f"Port {args.port} on {args.bind} is taken by another program, or the address is not this machine's. Choose another: ./kestov start --port {args.port + 1}"
-                )
+            _port_free(args)
             setup.python("server")
             env = setup.environment()
             env["KESTOV_STATE"] = str(STATE)
@@ -80,7 +77,7 @@ def main(args: argparse.Namespace) -> int:
                 setup.debian(setup.POSTGRES)
                 cluster = Cluster()
                 say("Starting the database …")
-                env["DATABASE_URL"] = cluster.start()
+                env["DATABASE_URL"] = cluster.start(spare=args.port)
             setup.web()
             names = _names(args)
             env["KESTOV_HOSTS"] = ",".join(names)
@@ -94,6 +91,8 @@ def main(args: argparse.Namespace) -> int:
             if not args.empty:
                 _manage(env, ["demo", "--if-empty"], "Loading the demo workshop", aloud=True)
             env["KESTOV_FIRST_CODE"] = code = str(secrets.randbelow(900000) + 100000)
+            # Setting up takes a while; another program may have come meanwhile.
+            _port_free(args)
             server = _serve(args, env, certificate)
             stand_in = None if args.empty else _stand_in(args, env)
             address = _wait(args, server, certificate is not None)
@@ -121,6 +120,13 @@ def main(args: argparse.Namespace) -> int:
             stand_in.wait()
         if cluster:
             cluster.stop()
+
+
+def _port_free(args: argparse.Namespace) -> None:
+    if not port_is_free(args.bind, args.port):
+        raise Trouble(
+            f"Port {args.port} on {args.bind} is taken by another program, or the address is not this machine's. Choose another: ./kestov start --port {args.port + 1 if args.port < 65535 else 8700}"
+        )
 
 
 def _stand_in(args: argparse.Namespace, env: dict[str, str]) -> subprocess.Popen[bytes] | None:

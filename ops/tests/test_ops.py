@@ -91,6 +91,20 @@ class Ports(unittest.TestCase):
             self.assertFalse(port_is_free("127.0.0.1", taken))
             self.assertGreater(free_port(taken), taken)
 
+    def test_the_port_that_was_asked_for_is_left_to_the_web_server(self) -> None:
+        first = free_port(20000)
+        self.assertNotEqual(free_port(first, spare=first), first)
+        self.assertEqual(free_port(first, spare=first + 1), first)
+
+    def test_a_port_that_is_taken_while_setting_up_is_said_in_words(self) -> None:
+        with socket.socket() as s:
+            s.bind(("127.0.0.1", 0))
+            s.listen()
+            args = argparse.Namespace(bind="127.0.0.1", port=s.getsockname()[1])
+            with self.assertRaises(Trouble) as e:
+                start._port_free(args)
+            self.assertIn("taken by another program", str(e.exception))
+
     def test_an_address_that_is_not_ours_is_not_free(self) -> None:
         self.assertFalse(port_is_free("203.0.113.7", 8700))
 

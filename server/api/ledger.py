@@ -37,6 +37,7 @@ class StoredIn(Schema):
 class StoredOut(Schema):
     id: int
     name: str
+    words: str
     value: float
     was: float | None
     unit: str
@@ -62,6 +63,7 @@ def ledger_of(printer: Printer) -> list[StoredOut]:
             StoredOut(
                 id=row.pk,
                 name=row.name,
+                words=ledger.words(row.name),
                 value=row.value,
                 was=row.was,
                 unit=row.unit,

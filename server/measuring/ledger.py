@@ -11,6 +11,13 @@ from .models import Capture, StoredValue
 from .standing import changed
 
 
+def words(name: str) -> str:
+    """What a stored value is called."""
+    if name.startswith("steps_"):
+        return f"steps per mm of axis {name.removeprefix('steps_').upper()}"
+    return name.replace("_", " ")
+
+
 def set_value(
     printer: Printer,
     name: str,
@@ -37,7 +44,7 @@ def set_value(
         at=now(),
     )
     changed(printer)
-    audit(user, "set", printer, f"{name.replace('_', ' ')} of {printer.name}: {value:g} {unit}".strip() + ".")
+    audit(user, "set", printer, f"{words(name)} of {printer.name}: {value:g} {unit}".strip() + ".")
     return row
 
 

@@ -308,6 +308,7 @@ describe("the bench", () => {
         direction: "clockwise",
         tighten: true,
         newtons_per_turn: { value: 12, u95: 5, unit: "N/turn" },
+        learned_from: 2,
         expect: { value: 28.4, u95: 4.8, unit: "N" },
       },
     ],
@@ -360,9 +361,18 @@ describe("the bench", () => {
   it("says what to turn, which way, how far and what to expect", () => {
     const text = draw(<BeltsBench />, known(rounds([], false)), where);
     expect(text).toContain("A, front left: 1 turn clockwise.");
-    expect(text).toContain("This machine gives 12 N/turn. Expect 28.4 ± 4.8 N after it.");
+    expect(text).toContain(
+      "This machine gives 12.0 ± 5.0 N/turn, as learned from 2 rounds. Expect 28.4 ± 4.8 N after it.",
+    );
     expect(text).toContain("Difference 44.50 ± 0.30 % ; A is the slacker.");
     expect(text).toContain("Stop if a printed part creaks.");
+  });
+  it("says that a turn is by the book until this machine was turned", () => {
+    const read = rounds([], false);
+    const belts = read.advice!.belts.map((b) => ({ ...b, learned_from: 0 }));
+    const text = draw(<BeltsBench />, known({ ...read, advice: { ...read.advice!, belts } }), where);
+    expect(text).toContain("By the book it gives 12.0 ± 5.0 N/turn; this machine was not turned yet.");
+    expect(text).not.toContain("This machine gives");
   });
   it("names the pluck that was left out, and why", () => {
     const text = draw(<BeltsBench />, known(rounds([], false)), where);

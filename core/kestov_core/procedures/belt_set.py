@@ -62,7 +62,10 @@ class BeltSetContext(Context):
 
 
 class BeltOut(Part):
-    """What to do with one belt. ``turns`` is null where nothing is to be turned; its unit is mm for sliders."""
+    """What to do with one belt. ``turns`` is null where nothing is to be turned; its unit is mm for sliders.
+
+    ``learned_from`` counts this machine's own rounds in ``newtons_per_turn``; with none it is by the book.
+    """
 
     id: str
     verdict: Verdict
@@ -70,6 +73,7 @@ class BeltOut(Part):
     direction: Moving | None = None
     tighten: bool | None = None
     newtons_per_turn: Quantity
+    learned_from: int = 0
     expect: Quantity
 
 
@@ -102,7 +106,8 @@ def analyse(context: BeltSetContext, data: bytes | None = None) -> BeltSetResult
     band = Limits(low=context.target_n * (1 - slope), high=context.target_n * (1 + slope))
     verdicts = [decide(v, u, band) for v, u in zip(values, total, strict=True)]
     coupling = _coupling(context) if len(belts) > 1 else 0.0
-    gain = [_gain(context, i) for i in range(len(belts))]
+    learned = [_gain(context, i) for i in range(len(belts))]
+    gain = [g for g, _ in learned]
 
     imbalance, slacker, pair = _balance(context, values, own)
     wanted = _wanted(context, values, own, total, verdicts, pair)
@@ -134,6 +139,7 @@ def analyse(context: BeltSetContext, data: bytes | None = None) -> BeltSetResult
                 direction=belt.tensioner.moved(up) if turned else None,
                 tighten=up if turned else None,
                 newtons_per_turn=gain[i],
+                learned_from=learned[i][1],
                 expect=Quantity(value=float(after[i]), u95=quadrature(own[i], unsure), unit="N"),
             )
         )
@@ -161,8 +167,8 @@ def _uncertainty(belt: BeltIn, tension: Quantity) -> tuple[float, float]:
     return own, (u95 if u95 is not None else quadrature(own, shared or 0.0))
 
 
-def _gain(context: BeltSetContext, i: int) -> Quantity:
-    """N per turn (or per mm): theory joined to this printer's own rounds by inverse variance."""
+def _gain(context: BeltSetContext, i: int) -> tuple[Quantity, int]:
+    """N per turn (or per mm): theory joined to this printer's own rounds by inverse variance; and how many rounds."""
     belt = context.belts[i]
     unit = "N/mm" if belt.tensioner.unit == "mm" else "N/turn"
     stiffness = belt.axial_stiffness_n or axial_stiffness_typical(6.0)[0]
@@ -178,7 +184,7 @@ def _gain(context: BeltSetContext, i: int) -> Quantity:
     for g, u in seen:
         w = 1 / (u**2 + (2 * spread) ** 2 + (0.05 * g) ** 2)
         total, weights = total + w * g, weights + w
-    return Quantity(value=float(total / weights), u95=float(1 / np.sqrt(weights)), unit=unit)
+    return Quantity(value=float(total / weights), u95=float(1 / np.sqrt(weights)), unit=unit), len(seen)
 
 
 def _coupling(context: BeltSetContext) -> float:
@@ -271,7 +277,7 @@ def _advise(
     for i in order:
         belt = result.belts[i]
         assert belt.turns is not None
-        reason = f"{rounded(values[i], total[i])} N, {context.target_n:g} N wanted; {rounded(belt.newtons_per_turn.value, belt.newtons_per_turn.u95)} N a {'turn' if belt.turns.unit == 'turns' else 'mm'}."
+        reason = f"{rounded(values[i], total[i])} N, {context.target_n:g} N wanted; {rounded(belt.newtons_per_turn.value, belt.newtons_per_turn.u95)} N a {'turn' if belt.turns.unit == 'turns' else 'mm'}{'' if belt.learned_from else ' by the book'}."
         if abs(wanted[i]) > abs(belt.expect.value - values[i]) * 1.1 + 1e-9:
             reason += " The whole way is more than one step: measure in between."
         if not belt.tighten:

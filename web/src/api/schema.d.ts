@@ -4577,6 +4577,8 @@ export interface components {
         /**
          * BeltOut
          * @description What to do with one belt. ``turns`` is null where nothing is to be turned; its unit is mm for sliders.
+         *
+         *     ``learned_from`` counts this machine's own rounds in ``newtons_per_turn``; with none it is by the book.
          */
         BeltOut: {
             /** Id */
@@ -4592,6 +4594,11 @@ export interface components {
             /** Tighten */
             tighten?: boolean | null;
             newtons_per_turn: components["schemas"]["Quantity"];
+            /**
+             * Learned From
+             * @default 0
+             */
+            learned_from: number;
             expect: components["schemas"]["Quantity"];
         };
         /**
@@ -5905,6 +5912,8 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            /** Words */
+            words: string;
             /** Value */
             value: number;
             /** Was */

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { api, got, newKey, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, INPUT, Loading, useKey, useTitle } from "../kit/bits";
-import { eighth, parseFigure, preferred, sentence, show, turns } from "../kit/figures";
+import { eighth, type Preferences, parseFigure, sentence, show, turns } from "../kit/figures";
 import { Strip } from "../kit/Strip";
 import { useMe } from "../session/me";
 import { useBench } from "./BenchStart";
@@ -152,6 +152,15 @@ function amount(b: BeltAdvice): string {
 }
 
 /** Which way: a screw by its turning, a slider away from its belt or toward it. */
+/** What a turn changes, and how that is known: by the book until this machine was turned. */
+function gives(b: BeltAdvice, me: Preferences): string {
+  const gain = sentence(b.newtons_per_turn, me);
+  const of = b.learned_from === 1 ? "one round" : `${b.learned_from} rounds`;
+  return b.learned_from
+    ? `This machine gives ${gain}, as learned from ${of}.`
+    : `By the book it gives ${gain}; this machine was not turned yet.`;
+}
+
 function way(b: BeltAdvice): string {
   if (b.direction === "away") return "away from the belt";
   return b.direction === "toward" ? "toward the belt" : (b.direction ?? "");
@@ -233,15 +242,13 @@ function ToDo({
         {order.map((b) => {
           const belt = belts.find((x) => x.place === b.id)!;
           const where = belt.belt.tensioner_place || `belt ${b.id.toUpperCase()}`;
-          const gain = preferred(b.newtons_per_turn.unit, me);
           return (
             <li key={b.id}>
               <p className="text-[24px] leading-snug font-bold">
                 {b.id.toUpperCase()}, {where}: {amount(b)} {way(b)}.
               </p>
               <p className="text-ink2">
-                This machine gives {(b.newtons_per_turn.value * gain.factor).toPrecision(2)} {gain.unit}. Expect{" "}
-                {sentence(b.expect, me)} after it.
+                {gives(b, me)} Expect {sentence(b.expect, me)} after it.
               </p>
             </li>
           );

@@ -461,6 +461,7 @@ describe("after a travel test", () => {
     const row = {
       id: 4,
       name: "steps_x",
+      words: "steps per mm of axis X",
       value: 80,
       was: 79,
       unit: "steps/mm",

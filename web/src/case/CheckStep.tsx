@@ -174,8 +174,16 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
           Not sure
         </Button>
       </div>
+      <p role="status" className="min-h-6 text-[15px] text-ink2">
+        {send.isPending ? `Taken: ${said(send.variables, (f) => label(f).label)}. Writing it down …` : ""}
+      </p>
     </div>
   );
+}
+
+/** The answer in words, while it is on its way. */
+function said(answer: { names: string[]; unsure: boolean }, label: (f: string) => string): string {
+  return answer.unsure ? "not sure" : answer.names.map(label).join(", ") || "all fine";
 }
 
 /** A remedy: what to do, and whether it helped. */

@@ -23,7 +23,7 @@ export function Ledger({ printerId, name, className = "" }: { printerId: number;
         {rows.map((r) => (
           <li key={r.id} className="flex flex-wrap items-baseline justify-between gap-x-4 gap-y-1 py-2">
             <span>
-              <b>{r.name.replace("_", " ").replace(/ (\w)$/, (m) => m.toUpperCase())}</b>{" "}
+              <b>{r.words.charAt(0).toUpperCase() + r.words.slice(1)}</b>{" "}
               <span className="font-mono">
                 {Number(r.value.toFixed(4))} {r.unit}
               </span>
@@ -37,7 +37,7 @@ export function Ledger({ printerId, name, className = "" }: { printerId: number;
               <details>
                 <summary className="min-h-11 cursor-pointer py-2 underline">Way back</summary>
                 <pre className="bg-well p-2 font-mono text-[15px]">
-                  {r.script.trim() || `set ${r.name} to ${r.was}`}
+                  {r.script.trim() || `set ${r.words} to ${r.was}`}
                 </pre>
                 <Button className="min-h-11" disabled={back.isPending} onClick={() => back.mutate(r.id)}>
                   It is set back: write it down
