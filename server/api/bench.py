@@ -351,7 +351,8 @@ def _belt(printer: Printer, place: str, belt: BeltTransmission) -> BenchBelt:
     low, high, source = target_of(printer, place)
     density, percent, of_density = _density(belt)
     last = (
-        Capture.objects.filter(printer=printer, place=place, procedure__in=tension(), superseded_by=None)
+        Capture.objects.filter(printer=printer, place=place, procedure__in=tension())
+        .current()
         .defer("data")
         .select_related("taken_by", "instrument")
         .prefetch_related("results")

@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404
 from kestov_core import comparing
 from kestov_core.procedures._shaped import ModeFound
 from kestov_core.procedures.resonance import PROCEDURE, ResonanceResult
-from measuring.models import Capture, Result
+from measuring.models import Capture, CaptureQuery, Result
 from ninja import Router, Schema
 from workshop.models import Printer
 
@@ -39,14 +39,24 @@ class OverlayOut(Schema):
     other: EarlierRecord | None
 
 
-def _records(printer: Printer, place: str) -> list[tuple[Capture, Result]]:
-    """Records of a direction with their results, newest first."""
-    captures = (
-        Capture.objects.filter(printer=printer, place=place, procedure=PROCEDURE.name, superseded_by__isnull=True)
-        .defer("data")
-        .prefetch_related("results")
-    )
-    return [(c, r) for c in captures if (r := c.latest()) is not None]
+#: Earlier records of a direction that are drawn beside a new one, its baseline apart.
+_MOST_EARLIER = 4
+
+
+def _of(printer: Printer, place: str) -> CaptureQuery:
+    """Records of a direction, newest first."""
+    return Capture.objects.filter(printer=printer, place=place, procedure=PROCEDURE.name).current()
+
+
+def _with_results(captures: CaptureQuery) -> list[tuple[Capture, Result]]:
+    return [(c, r) for c in captures.defer("data").prefetch_related("results") if (r := c.latest()) is not None]
+
+
+def _baseline(earlier: CaptureQuery) -> UUID | None:
+    """The oldest record that can be believed, as it was computed last."""
+    rows = Result.objects.filter(capture__in=earlier).order_by("capture__taken_at", "computed_at")
+    verdicts = dict(rows.values_list("capture_id", "verdict"))
+    return next((c for c, verdict in verdicts.items() if verdict != "cannot_tell"), None)
 
 
 @router.get(
@@ -63,13 +73,15 @@ def overlay(request: SignedIn, capture_id: UUID):
     result = capture.latest()
     assert result is not None
     now = _found(result)
-    earlier = [(c, r) for c, r in _records(capture.printer, capture.place) if c.taken_at < capture.taken_at]
-    believed = [c.id for c, r in earlier if r.verdict != "cannot_tell"]
-    shown = earlier[:4] + [(c, r) for c, r in earlier[4:] if believed and c.id == believed[-1]]
+    earlier = _of(capture.printer, capture.place).filter(taken_at__lt=capture.taken_at)
+    baseline = _baseline(earlier)
+    shown = _with_results(earlier[:_MOST_EARLIER])
+    if baseline is not None and baseline not in [c.id for c, _ in shown]:
+        shown += _with_results(earlier.filter(pk=baseline))
     other = None
     if capture.place in ("a", "b"):
         across = "b" if capture.place == "a" else "a"
-        for c, r in _records(capture.printer, across)[:1]:
+        for c, r in _with_results(_of(capture.printer, across)[:1]):
             pair = (now.modes, _found(r).modes) if capture.place == "a" else (_found(r).modes, now.modes)
             other = _compared(c, r, comparing.diagonals(*pair))
     return OverlayOut(
@@ -77,7 +89,7 @@ def overlay(request: SignedIn, capture_id: UUID):
             _compared(c, r, comparing.with_earlier(now.modes, _found(r).modes, f"on {c.taken_at:%-d %B}"))
             for c, r in shown
         ],
-        baseline=believed[-1] if believed else None,
+        baseline=baseline,
         other=other,
     )
 

@@ -77,9 +77,8 @@ def _seen(case: Case) -> list[tuple[datetime, dict[str, Any]]]:
 def _measured(case: Case) -> list[tuple[datetime, dict[str, Any]]]:
     """What the bench found on this machine: since the trouble in full, before it by its age."""
     captures = (
-        Capture.objects.filter(
-            printer=case.printer, superseded_by__isnull=True, taken_at__gte=case.reported_at - LOOK_BACK
-        )
+        Capture.objects.filter(printer=case.printer, taken_at__gte=case.reported_at - LOOK_BACK)
+        .current()
         .defer("data")
         .prefetch_related("results")
     )

@@ -13,6 +13,15 @@ from people.models import User
 from workshop.models import Instrument, Printer
 
 
+class CaptureQuery(models.QuerySet["Capture"]):
+    """Questions about captures."""
+
+    def current(self) -> CaptureQuery:
+        """Those that no correction has replaced."""
+        # Said so, PostgreSQL walks them newest first and stops; over a join with "is null" it sorts all of a machine's life.
+        return self.filter(~models.Exists(Capture.objects.filter(supersedes=models.OuterRef("pk"))))
+
+
 class Capture(models.Model):
     """One measurement as it came: the file or the typed readings, the context, the circumstances, and who took it.
 
@@ -37,6 +46,8 @@ class Capture(models.Model):
     case = models.ForeignKey("cases.Case", null=True, on_delete=models.SET_NULL, related_name="captures")
     round = models.PositiveSmallIntegerField(default=1)
     supersedes = models.ForeignKey("self", null=True, on_delete=models.PROTECT, related_name="superseded_by")
+
+    objects = CaptureQuery.as_manager()
 
     class Meta:
         ordering = ["-taken_at"]

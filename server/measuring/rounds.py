@@ -57,9 +57,7 @@ def places_of(printer: Printer, place: str) -> list[str]:
 
 def rounds(printer: Printer, places: list[str], case_id: int | None) -> list[Round]:
     """The rounds of this case (or of this sitting, where it is None), oldest first."""
-    captures = Capture.objects.filter(
-        printer=printer, place__in=places, procedure__in=tension(), superseded_by__isnull=True
-    )
+    captures = Capture.objects.filter(printer=printer, place__in=places, procedure__in=tension()).current()
     actions = Action.objects.filter(printer=printer, place__in=places, kind="turn_tensioner").select_related("by")
     if case_id is not None:
         captures, actions = captures.filter(case=case_id), actions.filter(case=case_id)

@@ -24,7 +24,7 @@ _LOOK_BACK = timedelta(days=183)
 
 def refresh(printer: Printer, place: str, procedure: str) -> None:
     """Set one standing from the captures of its place and procedure; none where none is left."""
-    mine = Capture.objects.filter(printer=printer, place=place, procedure=procedure, superseded_by__isnull=True)
+    mine = Capture.objects.filter(printer=printer, place=place, procedure=procedure).current()
     capture = mine.defer("data").order_by("-taken_at").first()
     result = Result.objects.filter(capture=capture).order_by("-computed_at").first() if capture else None
     if capture is None or result is None:
@@ -68,13 +68,10 @@ def _lost(printer: Printer, place: str, procedure: str) -> int:
     """
     gives = procedures.get(procedure).gives
     alike = procedures.giving(gives) if gives else (procedure,)
-    rows = Result.objects.filter(
-        capture__printer=printer,
-        capture__place=place,
-        capture__procedure__in=alike,
-        capture__superseded_by__isnull=True,
-        capture__taken_at__gte=now() - _LOOK_BACK,
-    ).order_by("capture__taken_at", "computed_at")
+    counted = Capture.objects.filter(
+        printer=printer, place=place, procedure__in=alike, taken_at__gte=now() - _LOOK_BACK
+    ).current()
+    rows = Result.objects.filter(capture__in=counted).order_by("capture__taken_at", "computed_at")
     newest: dict[Any, str] = {c: v for c, v in rows.values_list("capture", "verdict")}
     held = ("in_tolerance", "watch")
     return sum(1 for a, b in itertools.pairwise(newest.values()) if a in held and b == "out_of_tolerance")

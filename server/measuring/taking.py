@@ -65,7 +65,7 @@ def procedure_at(printer: Printer, name: str, place: str) -> Procedure:
 
 def known_of(printer: Printer, procedure: Procedure, place: str, instrument: Instrument | None = None) -> Known:
     """What is known of a machine when something is measured there: its model, the limits, the ledger, earlier measurements."""
-    mine = Capture.objects.filter(printer=printer, superseded_by__isnull=True).defer("data")
+    mine = Capture.objects.filter(printer=printer).current().defer("data")
     last = mine.filter(procedure=procedure.name, place=place).first()
 
     def measured(name: str, at: str) -> Mapping[str, Any] | None:
