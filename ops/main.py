@@ -34,7 +34,7 @@ def main() -> int:
     test = commands.add_parser("test", help="set up what is missing and run every test and check")
     test.add_argument("only", nargs="*", help="checks, core, ops, server, web, browser, fresh; all where none is named")
     bench = commands.add_parser("bench", help="how fast and how good it is, as ratios measured in one run")
-    bench.add_argument("name", choices=sorted(f.stem.replace("_", "-") for f in (ROOT / "bench").glob("*.py")))
+    bench.add_argument("name", choices=sorted(f.stem.replace("_", "-") for f in (ROOT / "bench").glob("[a-z]*.py")))
     bench.add_argument("rest", nargs=argparse.REMAINDER)
     stand_in = commands.add_parser("stand-in", help="a simulated accelerometer on the network, for trying the tool")
     stand_in.add_argument("--bind", default="127.0.0.1", help="address to answer on")
