@@ -65,7 +65,7 @@ class StepsContext(Context):
         Positive,
         Field(le=1e6),
         Asked(
-            "Steps per mm now", "steps/mm", "Read it back from the machine.",
+            "Steps per mm now", "", "Read it back from the machine.",
             (stored("steps"), last_time("steps_per_mm"), model(lambda k: theory_of(k.drive) if _is_told(k.drive) else None), typical(lambda k: theory_of(k.drive))),
         ),
     ]  # fmt: skip

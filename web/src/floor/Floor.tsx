@@ -138,9 +138,9 @@ function MachineTile({ tile, model, technician }: { tile: Tile; model: Model; te
             {model.name}, {KINEMATICS[model.outline.kinematics]}
           </p>
         </div>
-        <Sketch description={model.outline} plain className="row-span-2" />
-        <FitnessWords fitness={tile.fitness} reason={tile.reason} />
+        <Sketch description={model.outline} plain />
       </div>
+      <FitnessWords fitness={tile.fitness} reason={tile.reason} />
       <span className="flex-1" />
       {technician ? (
         <ul className="flex flex-wrap gap-x-4 gap-y-1 border-t border-hair pt-2 text-[15px]">
