@@ -33,6 +33,7 @@ def main() -> int:
     start.arguments(commands.add_parser("start", help="set up what is missing and serve on http://127.0.0.1:8700"))
     test = commands.add_parser("test", help="set up what is missing and run every test and check")
     test.add_argument("only", nargs="*", help="checks, core, ops, server, web, browser, fresh; all where none is named")
+    test.add_argument("-k", dest="name", default="", help="of these stages only the tests whose name holds this")
     bench = commands.add_parser("bench", help="how fast and how good it is, as ratios measured in one run")
     bench.add_argument("name", choices=sorted(f.stem.replace("_", "-") for f in (ROOT / "bench").glob("[a-z]*.py")))
     bench.add_argument("rest", nargs=argparse.REMAINDER)
@@ -50,7 +51,7 @@ def main() -> int:
     if args.command == "test":
         import test_all
 
-        return test_all.main(args.only)
+        return test_all.main(args.only, args.name)
     if args.command == "bench" and args.name == "scale":
         return _on_a_throwaway([str(ROOT / "bench" / "scale.py"), *args.rest])
     if args.command == "bench":

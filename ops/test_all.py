@@ -19,6 +19,8 @@ from words import ROOT, STATE, say
 
 CHROMIUM = {"/usr/bin/chromium": "chromium"}
 _BIN = setup.VENV / "bin"
+#: Where the stages find which of their tests are wanted.
+_NAMED = "KESTOV_TESTS_NAMED"
 
 
 @dataclass
@@ -33,8 +35,8 @@ class Count:
         return Count(self.passed + other.passed, self.failed + other.failed, self.skipped + other.skipped)
 
 
-def main(only: list[str]) -> int:
-    """Run the named stages, or all of them."""
+def main(only: list[str], name: str = "") -> int:
+    """Run the named stages, or all of them; of their tests those whose name holds ``name``."""
     unknown = set(only) - set(STAGES)
     if unknown:
         say(f"There is no stage {', '.join(sorted(unknown))}. There are: {', '.join(STAGES)}.")
@@ -48,6 +50,7 @@ def main(only: list[str]) -> int:
     total = Count()
     cluster = Cluster("postgres-test", throwaway=True)
     env = {**setup.environment(), "KESTOV_STATE": str(STATE), "KESTOV_POOL": "0"}
+    env[_NAMED] = name
     try:
         if {"checks", "server", "browser"} & set(wanted):
             env["DATABASE_URL"] = cluster.start()
@@ -111,6 +114,10 @@ def _checks(env: dict[str, str]) -> Count:
     return count
 
 
+def _named(env: dict[str, str], option: str = "-k") -> list[str]:
+    return [option, env[_NAMED]] if env.get(_NAMED) else []
+
+
 def _unittest(command: list[str | Path], cwd: Path, env: dict[str, str]) -> Count:
     """Run a unittest-like runner and read its own closing lines; a run that did not close counts as one failure."""
     code, said = _run(command, cwd, env)
@@ -127,20 +134,24 @@ def _unittest(command: list[str | Path], cwd: Path, env: dict[str, str]) -> Coun
 
 def _core(env: dict[str, str]) -> Count:
     return _unittest(
-        [setup.PYTHON, "-m", "unittest", "discover", "-s", "kestov_core/tests", "-t", "."], ROOT / "core", env
+        [setup.PYTHON, "-m", "unittest", "discover", "-s", "kestov_core/tests", "-t", ".", *_named(env)],
+        ROOT / "core",
+        env,
     )
 
 
 def _ops(env: dict[str, str]) -> Count:
-    return _unittest([setup.PYTHON, "-m", "unittest", "discover", "-s", "ops/tests", "-t", "ops/tests"], ROOT, env)
+    return _unittest(
+        [setup.PYTHON, "-m", "unittest", "discover", "-s", "ops/tests", "-t", "ops/tests", *_named(env)], ROOT, env
+    )
 
 
 def _server(env: dict[str, str]) -> Count:
-    return _unittest([setup.PYTHON, "manage.py", "test", "--noinput"], ROOT / "server", env)
+    return _unittest([setup.PYTHON, "manage.py", "test", "--noinput", *_named(env)], ROOT / "server", env)
 
 
 def _web(env: dict[str, str]) -> Count:
-    code, said = _run(["npx", "--no-install", "vitest", "run"], setup.WEB, {**env, "NO_COLOR": "1"})
+    code, said = _run(["npx", "--no-install", "vitest", "run", *_named(env, "-t")], setup.WEB, {**env, "NO_COLOR": "1"})
     line = next((x for x in said.splitlines() if x.strip().startswith("Tests ")), "")
     found = {word: int(n) for n, word in re.findall(r"(\d+) (passed|failed|skipped)", line)}
     if code and not found.get("failed"):
@@ -149,7 +160,9 @@ def _web(env: dict[str, str]) -> Count:
 
 
 def _browser(env: dict[str, str]) -> Count:
-    return _unittest([setup.PYTHON, "-m", "unittest", "discover", "-s", "e2e", "-t", ".", "-p", "test_*.py"], ROOT, env)
+    return _unittest(
+        [setup.PYTHON, "-m", "unittest", "discover", "-s", "e2e", "-t", ".", "-p", "test_*.py", *_named(env)], ROOT, env
+    )
 
 
 def _fresh(env: dict[str, str]) -> Count:

@@ -5,5 +5,6 @@ import { defineConfig } from "vite";
 export default defineConfig({
   plugins: [react(), tailwindcss()],
   build: { outDir: "dist", assetsInlineLimit: 0, chunkSizeWarningLimit: 900 },
-  server: { proxy: { "/api": "http://127.0.0.1:8700" } },
+  // The host stays as the browser said it, so that Django believes the origin of what is sent.
+  server: { proxy: { "/api": { target: process.env.KESTOV_AT ?? "http://127.0.0.1:8700", changeOrigin: false } } },
 });

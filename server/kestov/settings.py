@@ -137,3 +137,11 @@ LOGGING = {
         "axes": {"level": "ERROR"},
     },
 }
+if os.environ.get("KESTOV_SQL") == "1":
+    # Every query with its time, on the console: for who looks why a page is slow.
+    from django.db.backends.signals import connection_created
+
+    LOGGING["loggers"]["django.db.backends"] = {"level": "DEBUG"}  # type: ignore[index]
+    connection_created.connect(
+        lambda connection, **_: setattr(connection, "force_debug_cursor", True), weak=False, dispatch_uid="sql-log"
+    )
