@@ -122,6 +122,15 @@ class AtTheBench(AppCase):
         page.goto("/machines/3")
         expect(page.get_by_text(say("Plucked belt Y")).first).to_be_visible()
 
+    def test_a_part_that_does_not_come_is_waited_for_and_ends_nothing(self) -> None:
+        page = self.sign_in("tech2")
+        page.goto("/")
+        page.context.set_offline(True)
+        page.get_by_role("button", name=say(", technician")).click()
+        expect(page.get_by_role("heading", name="Bowline")).to_be_visible()
+        page.context.set_offline(False)
+        expect(page.get_by_role("menuitem", name="Sign out")).to_be_visible()
+
     def test_figures_are_typed_with_enter_alone(self) -> None:
         page = self.sign_in("tech2")
         page.goto("/bench/4/belt-deflection/x")

@@ -6,6 +6,7 @@ import { api, got } from "./api/client";
 import { Pending } from "./bench/Pending";
 import { FLOOR, Floor } from "./floor/Floor";
 import { ErrorNote, Loading } from "./kit/bits";
+import { Part, patient } from "./kit/Part";
 import { atLeast, type Me, MeContext } from "./session/me";
 
 /** Views are fetched when they are wanted; the likely next ones ahead, once the first stands. */
@@ -22,7 +23,7 @@ const FETCH = {
   signIn: () => import("./session/SignIn"),
 };
 const view = <M, K extends keyof M>(fetch: () => Promise<M>, name: K) =>
-  lazy(async () => ({ default: (await fetch())[name] as ComponentType<object> }));
+  lazy(async () => ({ default: (await patient(fetch))[name] as ComponentType<object> }));
 const Machine = view(FETCH.machine, "Machine");
 const BenchStart = view(FETCH.bench, "BenchStart");
 const BenchMachine = view(FETCH.bench, "BenchMachine");
@@ -34,8 +35,8 @@ const Report = view(FETCH.report, "Report");
 const WorkshopPage = view(FETCH.workshop, "WorkshopPage");
 const Scripting = view(FETCH.scripting, "Scripting");
 const FirstAccount = view(FETCH.signIn, "FirstAccount");
-const MyMenu = lazy(async () => ({ default: (await import("./session/MyMenu")).MyMenu }));
-const SignIn = lazy(async () => ({ default: (await FETCH.signIn()).SignIn }));
+const MyMenu = lazy(async () => ({ default: (await patient(() => import("./session/MyMenu"))).MyMenu }));
+const SignIn = lazy(async () => ({ default: (await patient(FETCH.signIn)).SignIn }));
 
 function useAhead(technician: boolean) {
   useEffect(() => {
@@ -94,6 +95,7 @@ const tab = ({ isActive }: { isActive: boolean }) =>
 
 function Frame({ me }: { me: Me }) {
   const technician = atLeast(me, "technician");
+  const { pathname } = useLocation();
   useAhead(technician);
   useEffect(() => localStorage.setItem(WAS_IN, "1"), []);
   return (
@@ -129,22 +131,24 @@ function Frame({ me }: { me: Me }) {
       </header>
       <Pending />
       <main id="content" className="flex-1 p-5">
-        <Suspense fallback={<Loading what="the page" />}>
-          <Routes>
-            <Route path="/" element={<Floor />} />
-            <Route path="/machines/:id" element={<Machine />} />
-            <Route path="/report/:id" element={<Report />} />
-            <Route path="/cases" element={<CaseList />} />
-            <Route path="/cases/:id" element={<CasePage />} />
-            <Route path="/bench" element={<BenchStart />} />
-            <Route path="/bench/:id" element={<BenchMachine />} />
-            <Route path="/bench/:id/belts/:place" element={<BeltsBench />} />
-            <Route path="/bench/:id/:procedure/:place" element={<BenchPage />} />
-            <Route path="/workshop" element={<WorkshopPage />} />
-            <Route path="/scripting" element={<Scripting />} />
-            <Route path="*" element={<Nowhere />} />
-          </Routes>
-        </Suspense>
+        <Part at={pathname}>
+          <Suspense fallback={<Loading what="the page" />}>
+            <Routes>
+              <Route path="/" element={<Floor />} />
+              <Route path="/machines/:id" element={<Machine />} />
+              <Route path="/report/:id" element={<Report />} />
+              <Route path="/cases" element={<CaseList />} />
+              <Route path="/cases/:id" element={<CasePage />} />
+              <Route path="/bench" element={<BenchStart />} />
+              <Route path="/bench/:id" element={<BenchMachine />} />
+              <Route path="/bench/:id/belts/:place" element={<BeltsBench />} />
+              <Route path="/bench/:id/:procedure/:place" element={<BenchPage />} />
+              <Route path="/workshop" element={<WorkshopPage />} />
+              <Route path="/scripting" element={<Scripting />} />
+              <Route path="*" element={<Nowhere />} />
+            </Routes>
+          </Suspense>
+        </Part>
       </main>
     </div>
   );
@@ -170,9 +174,11 @@ function OwnMenu({ me }: { me: Me }) {
   );
   if (wanted === "no") return button;
   return (
-    <Suspense fallback={button}>
-      <MyMenu me={me} open={wanted === "now"} />
-    </Suspense>
+    <Part else={button}>
+      <Suspense fallback={button}>
+        <MyMenu me={me} open={wanted === "now"} />
+      </Suspense>
+    </Part>
   );
 }
 

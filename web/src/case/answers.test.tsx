@@ -15,8 +15,8 @@ const next = {
   why: "",
   gate: null,
   outcomes: [
-    { finding: "carriage_rocks", axis: "x", label: "It rocks", probability: 0.4, then: [] },
-    { finding: null, axis: null, label: "All fine", probability: 0.6, then: [] },
+    { finding: "carriage_rocks", axis: "x", label: "It rocks", probability: 0.4 },
+    { finding: null, axis: null, label: "All fine", probability: 0.6 },
   ],
 } as unknown as Schemas["NextCheck"];
 const known: [unknown[], unknown][] = [
