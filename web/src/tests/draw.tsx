@@ -25,10 +25,15 @@ export function withoutBrowser() {
   vi.stubGlobal("sessionStorage", nothing);
 }
 
-export function draw(node: React.ReactNode, known: Known = [], { me = technician, path = "/", route = "*" } = {}) {
-  const client = new QueryClient({ defaultOptions: { queries: { staleTime: Number.POSITIVE_INFINITY } } });
+export type Where = { me?: Me; path?: string; route?: string };
+
+/** A view with all that stands around it: what is known, who is signed in, where one is. */
+export function around(node: React.ReactNode, known: Known, { me = technician, path = "/", route = "*" }: Where) {
+  const client = new QueryClient({
+    defaultOptions: { queries: { staleTime: Number.POSITIVE_INFINITY, refetchInterval: false } },
+  });
   for (const [key, data] of known) client.setQueryData(key, data);
-  const html = renderToStaticMarkup(
+  return (
     <QueryClientProvider client={client}>
       <MeContext value={me}>
         <MemoryRouter initialEntries={[path]}>
@@ -37,9 +42,12 @@ export function draw(node: React.ReactNode, known: Known = [], { me = technician
           </Routes>
         </MemoryRouter>
       </MeContext>
-    </QueryClientProvider>,
+    </QueryClientProvider>
   );
-  return html
+}
+
+export function draw(node: React.ReactNode, known: Known = [], where: Where = {}) {
+  return renderToStaticMarkup(around(node, known, where))
     .replace(/<[^>]*>/g, " ")
     .replace(/\s+/g, " ")
     .replaceAll("&#x27;", "'");
