@@ -401,28 +401,103 @@ def whose_motion(kinematics: str | None, wall_runs: str) -> str:
 
 
 def linear_density_typical(width_mm: float) -> tuple[float, float]:
-    """Typical linear density (g/m) and its u95 (%) of 2 mm pitch round-tooth glass-cord belt by width."""
+    """Typical weight of a 2 mm pitch round-tooth belt with glass cords, by its width.
+
+    Parameters
+    ----------
+    width_mm : float
+
+    Returns
+    -------
+    (float, float)
+        Linear density in g/m and its u95 in per cent; typical.
+
+    Examples
+    --------
+    >>> linear_density_typical(6.0)
+    (8.0, 12.0)
+    """
     known = {6.0: 8.0, 9.0: 12.0, 10.0: 13.3}
     return known.get(width_mm, width_mm * 8.0 / 6.0), 12.0
 
 
 def axial_stiffness_typical(width_mm: float) -> tuple[float, float]:
-    """Typical axial stiffness EA (N) and its u95 (%) of the same belt: 15 kN at 6 mm, in proportion to width."""
+    """Typical axial stiffness EA of the same belt: 15 kN at 6 mm, in proportion to its width.
+
+    Parameters
+    ----------
+    width_mm : float
+
+    Returns
+    -------
+    (float, float)
+        EA in N and its u95 in per cent; typical.
+
+    Examples
+    --------
+    >>> axial_stiffness_typical(9.0)
+    (22500.0, 40.0)
+    """
     return 15000.0 * width_mm / 6.0, 40.0
 
 
 def tension_band_typical(width_mm: float) -> tuple[float, float]:
-    """Typical tension band (N) by belt width: 20 to 50 N at 6 mm, in proportion."""
+    """Typical tension band of a belt: 20 to 50 N at 6 mm, in proportion to its width.
+
+    Parameters
+    ----------
+    width_mm : float
+
+    Returns
+    -------
+    (float, float)
+        Least and most in N; typical.
+
+    Examples
+    --------
+    >>> tension_band_typical(9.0)
+    (30.0, 75.0)
+    """
     return 20.0 * width_mm / 6.0, 50.0 * width_mm / 6.0
 
 
 def newtons_per_turn(tensioner: Tensioner, axial_stiffness_n: float, loop_length_mm: float) -> float:
-    """Tension gained per turn of the tensioner's screw, for EA in N and the loop in mm.
+    """Tension gained by a turn of the tensioner's screw.
 
+    Parameters
+    ----------
+    tensioner : Tensioner
+        Its kind, thread pitch (mm) and the wrap of the belt round its idler (degrees).
+    axial_stiffness_n : float
+        EA of the belt in N.
+    loop_length_mm : float
+        The whole belt.
+
+    Returns
+    -------
+    float
+        N per turn, or N per mm for a slider.
+
+    Raises
+    ------
+    BadInput
+        ``missing_field`` where a thread's pitch is needed and not told.
+
+    Notes
+    -----
+    Hooke's law over the whole loop; the belt is held at both ends or closed.
     ``threaded_idler`` (the screw moves an idler round which the belt wraps): EA 2 p sin(wrap/2) / loop.
     ``threaded_clamp`` (the screw draws a belt end): EA p / loop.
     ``slider`` and ``sprung_lock`` have no thread that sets the tension: here it is per mm of slider travel,
     i.e. as a threaded idler of 1 mm pitch. With a relief screw it is per turn of that, counted as it tightens.
+
+    Examples
+    --------
+    A screw of 0.5 mm pitch that draws the end of a 6 mm belt of 1500 mm:
+
+    >>> clamp = Tensioner(kind="threaded_clamp", thread_pitch_mm=0.5)
+    >>> newtons_per_turn(clamp, 15000, 1500)
+    5.0
     """
     ea_per_mm = axial_stiffness_n / loop_length_mm
     if tensioner.kind == "threaded_clamp":

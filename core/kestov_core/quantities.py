@@ -103,12 +103,48 @@ class Limits(BaseModel):
 
 
 def quadrature(*parts: float | None) -> float:
-    """Root sum of squares of uncertainties; parts that are None count as nothing known, i.e. left out."""
+    """Root sum of squares of uncertainties.
+
+    Parameters
+    ----------
+    *parts : float or None
+        Uncertainties of independent parts, in one unit and of one coverage; None (nothing known) is left out.
+
+    Returns
+    -------
+    float
+        Their combination, in the same unit.
+
+    Notes
+    -----
+    GUM (JCGM 100:2008), 5.1.2, for parts that do not depend on each other.
+
+    Examples
+    --------
+    >>> quadrature(0.3, 0.4, None)
+    0.5
+    """
     return math.sqrt(sum(p * p for p in parts if p is not None))
 
 
 def t95(dof: float) -> float:
-    """Two-sided 95 % Student factor. Fractional degrees of freedom are rounded down (GUM G.4.1)."""
+    """Two-sided 95 % Student factor.
+
+    Parameters
+    ----------
+    dof : float
+        Degrees of freedom; fractional ones are rounded down (GUM G.4.1), less than one count as one.
+
+    Returns
+    -------
+    float
+        The factor by which a standard uncertainty is expanded, without unit.
+
+    Examples
+    --------
+    >>> round(t95(4), 3), round(t95(4.9), 3)
+    (2.776, 2.776)
+    """
     if dof < 1:
         return _T95[0]
     if dof >= 31:
@@ -118,7 +154,23 @@ def t95(dof: float) -> float:
 
 
 def effective_dof(parts: Sequence[tuple[float, float]]) -> float:
-    """Welch-Satterthwaite: parts as (standard uncertainty, its degrees of freedom)."""
+    """Degrees of freedom of a combined uncertainty, by Welch and Satterthwaite (GUM G.4.1).
+
+    Parameters
+    ----------
+    parts : sequence of (float, float)
+        Standard uncertainty of each part, in one unit, and its degrees of freedom (``math.inf`` where it is stated).
+
+    Returns
+    -------
+    float
+        Effective degrees of freedom; infinite where no part rests on repeats.
+
+    Examples
+    --------
+    >>> round(effective_dof([(0.1, 4), (0.1, math.inf)]), 6)
+    16.0
+    """
     total = sum(u * u for u, _ in parts)
     spread = sum(u**4 / dof for u, dof in parts if math.isfinite(dof) and dof > 0)
     return math.inf if spread == 0 else total * total / spread
@@ -131,8 +183,34 @@ U95_OF_STEP = _Z95 / (2 * math.sqrt(3))
 def mean_of(readings: Sequence[float], resolution: float = 0.0, stated_u95: float = 0.0) -> tuple[float, float]:
     """Mean of repeated readings and its own u95.
 
-    ``resolution`` is the instrument's step r (uniform with half-width r/2, so r / (2 sqrt 3));
-    ``stated_u95`` the instrument's own stated spread, which alone speaks when there is one reading.
+    Parameters
+    ----------
+    readings : sequence of float
+        One or more, in one unit.
+    resolution : float
+        The instrument's step r in that unit (uniform with half-width r/2, so r / (2 sqrt 3)).
+    stated_u95 : float
+        The instrument's own stated spread, which alone speaks when there is one reading.
+
+    Returns
+    -------
+    (float, float)
+        Mean and its expanded uncertainty (95 %), in the same unit.
+
+    Raises
+    ------
+    BadInput
+        ``too_few_rows`` where there is none.
+
+    Notes
+    -----
+    GUM (JCGM 100:2008), 4.2 and F.2.2.1.
+
+    Examples
+    --------
+    >>> mean, u95 = mean_of([10.0, 10.1, 10.2], resolution=0.01)
+    >>> round(mean, 3), round(u95, 3)
+    (10.1, 0.249)
     """
     n = len(readings)
     if n == 0:
