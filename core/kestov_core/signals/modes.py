@@ -336,8 +336,7 @@ def _decay_score(t: Array, y: Array, poles: Array, low: float, high: float) -> t
     now = float((_left(t, y, poles)[0] ** 2).sum())
     damp = 1e-3
     for _ in range(40):
-        slope, r = _decay_slope(t, y, u)
-        normal, right = slope.T @ slope, -slope.T @ r.ravel()
+        normal, right = _decay_normal(t, y, u)
         for _try in range(7):
             step = np.linalg.solve(normal + damp * np.diag(np.diag(normal) + 1e-30), right)
             trial = u + np.clip(step, -0.25, 0.25)
@@ -355,6 +354,26 @@ def _decay_score(t: Array, y: Array, poles: Array, low: float, high: float) -> t
         if done:
             break
     return now, np.exp(u).reshape(-1, 2)
+
+
+def _decay_normal(t: Array, y: Array, u: Array) -> tuple[Array, Array]:
+    """Normal matrix and right side of `_decay_slope`, without its slopes: each is made of t cos and t sin of its mode."""
+    poles = np.exp(u).reshape(-1, 2)
+    k = len(poles)
+    r, c, basis, inverse = _left(t, y, poles)
+    moved = t[:, None] * basis[:, : 2 * k]
+    among, over, on_left = moved.T @ moved, basis.T @ moved, moved.T @ r
+    # What is left of two slopes once the basis has had its part of both.
+    shared = among - over.T @ inverse @ over
+    mix = np.zeros((2 * k, 2 * k, y.shape[1]))
+    for i, (hz, z) in enumerate(poles):
+        w = 2 * np.pi * hz
+        root = np.sqrt(1 - z * z)
+        a, b = c[i], c[k + i]
+        mix[2 * i, i], mix[2 * i, k + i] = w * (root * b - z * a), -w * (root * a + z * b)
+        mix[2 * i + 1, i], mix[2 * i + 1, k + i] = -w * z * (a + z / root * b), w * z * (z / root * a - b)
+    normal = np.einsum("ipm,pq,jqm->ij", mix, shared, mix, optimize=True)
+    return normal, np.einsum("ipm,pm->i", mix, on_left)
 
 
 def _decay_slope(t: Array, y: Array, u: Array) -> tuple[Array, Array]:

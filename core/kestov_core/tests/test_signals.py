@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from kestov_core.readers import Sound
 from kestov_core.signals.conditioning import band_limit, clipped_share, remove_steady_tones
+from kestov_core.signals.modes import _decay_normal, _decay_slope
 from kestov_core.signals.onsets import find_onsets
 from kestov_core.signals.partials import candidates, find_peaks, fit_string, follow, harmonicity, spectrum_of
 from kestov_core.signals.plucks import hear
@@ -173,3 +174,22 @@ class Views(unittest.TestCase):
         loudest = view.frequency_hz[int(np.argmax(view.level_db))]
         self.assertAlmostEqual(loudest, 120, delta=3)
         self.assertLessEqual(max(view.frequency_hz), 900)
+
+
+class Decays(unittest.TestCase):
+    @settings(deadline=None, max_examples=30)
+    @given(
+        st.floats(0.85, 1.15), st.floats(0.02, 0.2), st.floats(0.85, 1.15), st.floats(0.02, 0.2), st.integers(0, 1000)
+    )
+    def test_the_normal_matrix_is_that_of_the_slopes(self, f1, z1, f2, z2, seed):
+        rng = np.random.default_rng(seed)
+        t = np.arange(600) / 1600
+        phases = rng.uniform(0, 6, 7)
+        y = np.stack([np.exp(-10 * t) * np.cos(240 * t + p) + np.exp(-20 * t) * np.cos(450 * t - p) for p in phases], 1)
+        y += rng.normal(0, 0.05, y.shape)
+        u = np.log([38 * f1, z1, 72 * f2, z2])
+        slope, left = _decay_slope(t, y, u)
+        normal, right = _decay_normal(t, y, u)
+        scale = np.abs(slope.T @ slope).max()
+        np.testing.assert_allclose(normal, slope.T @ slope, atol=1e-6 * scale)
+        np.testing.assert_allclose(right, -slope.T @ left.ravel(), atol=1e-6 * scale)
