@@ -372,8 +372,9 @@ def _decay_normal(t: Array, y: Array, u: Array) -> tuple[Array, Array]:
         a, b = c[i], c[k + i]
         mix[2 * i, i], mix[2 * i, k + i] = w * (root * b - z * a), -w * (root * a + z * b)
         mix[2 * i + 1, i], mix[2 * i + 1, k + i] = -w * z * (a + z / root * b), w * z * (z / root * a - b)
-    normal = np.einsum("ipm,pq,jqm->ij", mix, shared, mix, optimize=True)
-    return normal, np.einsum("ipm,pm->i", mix, on_left)
+    met = (shared @ mix).reshape(2 * k, -1)
+    flat = mix.reshape(2 * k, -1)
+    return flat @ met.T, flat @ on_left.ravel()
 
 
 def _decay_slope(t: Array, y: Array, u: Array) -> tuple[Array, Array]:
