@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from . import modes
-from .response import LOWEST_HZ, LOWEST_MODE_HZ, Response, drift_words, periodogram, whole_spectrum
+from .response import DRIFT, DRIFT_SIGMAS, LOWEST_HZ, LOWEST_MODE_HZ, Response, drift_words, periodogram, whole_spectrum
 from .sampling import Array, Even
 
 # Criteria of a knock and its decay. Where no other reason is given they were chosen on simulated axes (linear, with play,
@@ -39,9 +39,8 @@ _LEVEL_S, _OVER_NOISE, _LONGER, _LEAST_S = 0.04, 2.5, 1.3, 0.15
 _FALL, _LEAST_PERIODS, _LATE_OVER_NOISE = 1.2, 2.5, 3
 #: The band round the mode in which both are sought, as shares of its frequency.
 _LOWER, _UPPER = 0.6, 1.6
-#: A change of frequency with the swing: from this share, and so many of its standard uncertainties, where other modes hold less than
-#: this share.
-_DRIFT, _DRIFT_SIGMAS, _MOST_OTHERS = 0.025, 4, 0.15
+#: A change of frequency with the swing is believed where other modes hold less than this share.
+_MOST_OTHERS = 0.15
 
 
 def knocked(even: Even, top_hz: float) -> Response:
@@ -154,7 +153,7 @@ def _early_against_late(response: Response, decays: Array, noise: float, rate: f
     change = (found[0].hz - found[1].hz) / found[1].hz
     unsure = float(np.hypot(found[0].u_hz, found[1].u_hz)) / found[1].hz
     others = sum(m.share for m in response.fit.modes) - strongest.share
-    if abs(change) > max(_DRIFT, _DRIFT_SIGMAS * unsure) and others < _MOST_OTHERS:
+    if abs(change) > max(DRIFT, DRIFT_SIGMAS * unsure) and others < _MOST_OTHERS:
         response.not_linear.append(drift_words(change))
 
 

@@ -19,6 +19,9 @@ from .sampling import Array, Even
 LOWEST_HZ = 4.0
 #: No axis rings below this; what fits there is the slope of the band's edge (typical).
 LOWEST_MODE_HZ = 7.0
+#: A mode moves with its swing from this share of its frequency, and so many standard uncertainties (chosen on simulated axes with
+#: and without play).
+DRIFT, DRIFT_SIGMAS = 0.025, 4
 
 
 @dataclass
