@@ -11,14 +11,14 @@ import types
 import typing
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from annotated_types import Ge, Gt, Le
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from .asked import Asked, Choice, Origin, Source, told
 from .machine import BeltTransmission, Description, Transmission
-from .quantities import Limits, positive
+from .quantities import Finite, Limits, positive
 
 __all__ = ["Asked", "Choice", "Origin", "Source", "told"]
 
@@ -110,9 +110,18 @@ def _told_of(part: BaseModel | None, name: str) -> Any:
     return getattr(part, name, None) if part is not None and name in part.model_fields_set else None
 
 
-def travel(end: str) -> Source:
+def _travel(end: str) -> Source:
     """Where the axis at the place ends, where the model tells it."""
     return Source("model", lambda k: _told_of(k.description.travel.get(k.place), end))
+
+
+#: The axis's two soft limits (mm), which a program of moves stays within.
+AxisBegins = Annotated[
+    Finite, Field(ge=-5000, le=5000), Asked("Axis begins at", "mm", "Its soft limit.", (_travel("low_mm"),))
+]
+AxisEnds = Annotated[
+    Finite, Field(ge=-5000, le=5000), Asked("Axis ends at", "mm", "Its soft limit.", (_travel("high_mm"),))
+]
 
 
 def resolution(unit: str) -> Source:

@@ -18,6 +18,7 @@ from people.models import name_of
 from pydantic import BaseModel
 from workshop import tags, timeline, worklist
 from workshop.models import Area, Printer
+from workshop.worklist import Wanted
 
 from .once import once
 from .permissions import may, may_work
@@ -72,18 +73,6 @@ class AreaTiles(BaseModel):
 
     name: str
     printers: list[Tile]
-
-
-class Wanted(BaseModel):
-    """Something that wants attention: words, why, and where it leads."""
-
-    title: str
-    why: str
-    kind: Literal["case", "measure", "look", "instrument"]
-    printer_id: int | None = None
-    case_id: int | None = None
-    place: str | None = None
-    procedure: str | None = None
 
 
 class Floor(BaseModel):
@@ -243,7 +232,7 @@ def floor(request: SignedIn):
     answer = Floor(
         models=[FloorModel(id=k, name=m.name, outline=_outline(m.motion())) for k, m in models.items()],
         areas=[AreaTiles(name=a.name, printers=tiles[a.pk]) for a in Area.objects.all() if a.pk in tiles],
-        wanted=[Wanted.model_validate(w, from_attributes=True) for w in wanted],
+        wanted=wanted,
         wanted_count=count,
     )
     # Made from its own shape already: it is not checked a second time.

@@ -11,6 +11,7 @@ from people.clock import now
 from people.models import name_of
 from workshop import worklist
 from workshop.models import Instrument, Printer
+from workshop.worklist import Pressing, Wanted
 
 from .models import Case, SiblingLook, State
 from .siblings import held_words
@@ -52,58 +53,52 @@ def machine(printer: Printer) -> MachineNow:
 
 
 @worklist.register
-def _cases(rows: Sequence[MachineNow]) -> list[worklist.Wanted]:
+def _cases(rows: Sequence[MachineNow]) -> list[Pressing]:
     out = []
     for m in rows:
         for case in m.cases:
             rank, why = _pressing(case, bool(m.printer.tagged_out))
-            out.append(
-                worklist.Wanted(
-                    rank, case.reported_at, f"{m.printer.name}: {case.title}", why, "case", m.printer.pk, case.pk
-                )
-            )
+            title = f"{m.printer.name}: {case.title}"
+            what = Wanted(title=title, why=why, kind="case", printer_id=m.printer.pk, case_id=case.pk)
+            out.append(Pressing(rank, case.reported_at, what))
         if m.condition.fitness == "look_first" and m.looks:
-            out.append(
-                worklist.Wanted(
-                    1,
-                    m.looks[0].made_at,
-                    f"Look at {m.printer.name}, unplugged",
-                    f"{m.condition.reason}. Nobody may use it until somebody has looked.",
-                    "look",
-                    m.printer.pk,
-                )
+            what = Wanted(
+                title=f"Look at {m.printer.name}, unplugged",
+                why=f"{m.condition.reason}. Nobody may use it until somebody has looked.",
+                kind="look",
+                printer_id=m.printer.pk,
             )
+            out.append(Pressing(1, m.looks[0].made_at, what))
     return out
 
 
 @worklist.register
-def _measurements(rows: Sequence[MachineNow]) -> list[worklist.Wanted]:
+def _measurements(rows: Sequence[MachineNow]) -> list[Pressing]:
     """What is out of its limits, in doubt or not known, where no case and no tag goes before it."""
     moment, out = now(), []
     for m in rows:
         if m.cases or m.condition.fitness == "tagged_out":
             continue
         for rank, title, why, shown, place in wants(m.condition):
-            out.append(
-                worklist.Wanted(
-                    rank,
-                    moment,
-                    f"{m.printer.name}: {title}",
-                    why,
-                    "measure",
-                    m.printer.pk,
-                    place=place.place,
-                    procedure=shown.procedure if shown else None,
-                )
+            what = Wanted(
+                title=f"{m.printer.name}: {title}",
+                why=why,
+                kind="measure",
+                printer_id=m.printer.pk,
+                place=place.place,
+                procedure=shown.procedure if shown else None,
             )
+            out.append(Pressing(rank, moment, what))
     return out
 
 
 @worklist.register
-def _instruments(rows: Sequence[MachineNow]) -> list[worklist.Wanted]:
+def _instruments(rows: Sequence[MachineNow]) -> list[Pressing]:
     moment = now()
     return [
-        worklist.Wanted(4, moment, f"Check {i.name}", f"Its check was due on {i.check_due}.", "instrument")
+        Pressing(
+            4, moment, Wanted(title=f"Check {i.name}", why=f"Its check was due on {i.check_due}.", kind="instrument")
+        )
         for i in Instrument.objects.filter(check_due__lt=moment.date())
     ]
 

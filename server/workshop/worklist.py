@@ -7,13 +7,12 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Literal
 
+from pydantic import BaseModel
 
-@dataclass(frozen=True)
-class Wanted:
-    """Something that wants attention: words, why, where it leads. ``rank``: 0 is most pressing; then the older first."""
 
-    rank: int
-    since: datetime
+class Wanted(BaseModel):
+    """Something that wants attention: words, why, and where it leads."""
+
     title: str
     why: str
     kind: Literal["case", "measure", "look", "instrument"]
@@ -23,8 +22,17 @@ class Wanted:
     procedure: str | None = None
 
 
+@dataclass(frozen=True)
+class Pressing:
+    """How pressing something is. ``rank``: 0 is most pressing; then the older first."""
+
+    rank: int
+    since: datetime
+    wanted: Wanted
+
+
 #: ``machines``: what each machine on the floor is now, as `cases.machines` knows it.
-Source = Callable[[Sequence[Any]], Iterable[Wanted]]
+Source = Callable[[Sequence[Any]], Iterable[Pressing]]
 _sources: list[Source] = []
 
 
@@ -38,4 +46,4 @@ def register(source: Source) -> Source:
 def wanted(machines: Sequence[Any], most: int) -> tuple[list[Wanted], int]:
     """What wants somebody, most pressing first: so many of them, and how many there are."""
     rows = sorted((w for source in _sources for w in source(machines)), key=lambda w: (w.rank, w.since))
-    return rows[:most], len(rows)
+    return [w.wanted for w in rows[:most]], len(rows)

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from .. import gcode
-from ..asking import PLACE, Asked, instrument_u95, limit, resolution, told, travel
+from ..asking import PLACE, Asked, AxisBegins, AxisEnds, instrument_u95, limit, resolution, told
 from ..errors import BadInput
 from ..machine import Place
 from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, quadrature, step_shown, t95
@@ -61,12 +61,8 @@ class ReversalProgram(Part):
     step_mm: Annotated[Positive, Field(le=500), Asked("Step", "mm", "Within the indicator's reach.")] = 2
     targets: Annotated[int, Field(ge=1, le=20), Asked("Targets", "", "Three or more.")] = 5
     cycles: Annotated[int, Field(ge=1, le=20), Asked("Cycles", "", "Five for a standard figure.")] = 5
-    low_mm: Annotated[
-        Finite, Field(ge=-5000, le=5000), Asked("Axis begins at", "mm", "Its soft limit.", (travel("low_mm"),))
-    ] = 0
-    high_mm: Annotated[
-        Finite, Field(ge=-5000, le=5000), Asked("Axis ends at", "mm", "Its soft limit.", (travel("high_mm"),))
-    ] = 200
+    low_mm: AxisBegins = 0
+    high_mm: AxisEnds = 200
     pause_s: Annotated[float, Field(ge=1, le=600)] | None = None
 
 

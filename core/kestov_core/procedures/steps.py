@@ -11,6 +11,8 @@ from .. import gcode
 from ..asking import (
     PLACE,
     Asked,
+    AxisBegins,
+    AxisEnds,
     Known,
     instrument_u95,
     last_time,
@@ -19,7 +21,6 @@ from ..asking import (
     resolution,
     stored,
     told,
-    travel,
     typical,
 )
 from ..errors import BadInput
@@ -340,12 +341,8 @@ class TravelProgram(Part):
     start_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Begin at", "mm")] = 20
     travel_mm: Annotated[Positive, Field(le=5000), Asked("Travel", "mm")] = 100
     repeats: Annotated[int, Field(ge=1, le=50)] = 5
-    low_mm: Annotated[
-        Finite, Field(ge=-5000, le=5000), Asked("Axis begins at", "mm", "Its soft limit.", (travel("low_mm"),))
-    ] = 0
-    high_mm: Annotated[
-        Finite, Field(ge=-5000, le=5000), Asked("Axis ends at", "mm", "Its soft limit.", (travel("high_mm"),))
-    ] = 200
+    low_mm: AxisBegins = 0
+    high_mm: AxisEnds = 200
     pause_s: Annotated[float, Field(ge=1, le=600)] | None = None
 
 

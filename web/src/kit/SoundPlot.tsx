@@ -1,8 +1,8 @@
 /** Waveform with the plucks marked, and the spectrum with its partials; the value under the pointer; saved as SVG or PNG. */
 import { scaleLinear } from "d3-scale";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import type { Schemas } from "../api/client";
-import { SaveLinks } from "./SaveLinks";
+import { Figure } from "./Figure";
 
 type View = Schemas["SoundView"];
 type Pluck = Schemas["PluckHeard"];
@@ -74,7 +74,6 @@ export function SpectrumPlot({
   second?: number | null;
   name: string;
 }) {
-  const svg = useRef<SVGSVGElement>(null);
   const [hover, setHover] = useState<number | null>(null);
   const f = view.frequency_hz;
   const top = f[f.length - 1] ?? 1;
@@ -85,84 +84,77 @@ export function SpectrumPlot({
     .join("");
   const shown = hover === null ? null : Math.min(f.length - 1, Math.max(0, hover));
   return (
-    <figure>
-      <svg
-        ref={svg}
-        viewBox={`0 0 ${W} 182`}
-        className="block w-full"
-        role="img"
-        aria-label={`Spectrum up to ${top.toFixed(0)} hertz with ${partials.length} partials${second ? `, and another run at ${second.toFixed(1)} hertz` : ""}`}
-        fontFamily="var(--font-sans)"
-        onPointerMove={(e) => {
-          const r = e.currentTarget.getBoundingClientRect();
-          const hz = x.invert(((e.clientX - r.left) / r.width) * W);
-          setHover(f.findIndex((v) => v >= hz));
-        }}
-        onPointerLeave={() => setHover(null)}
-      >
-        {[-60, -40, -20, 0].map((v) => (
-          <g key={v}>
-            <path d={`M30 ${y(v)}H${W}`} stroke="var(--hair)" />
-            <text x={26} y={y(v) + 4} textAnchor="end" fontSize={12} fill="var(--ink2)">
-              {v}
+    <Figure
+      name={name}
+      label={`Spectrum up to ${top.toFixed(0)} hertz with ${partials.length} partials${second ? `, and another run at ${second.toFixed(1)} hertz` : ""}`}
+      width={W}
+      height={182}
+      onPoint={(point) => {
+        const hz = point && x.invert(point.x);
+        setHover(hz === null ? null : f.findIndex((v) => v >= hz));
+      }}
+    >
+      {[-60, -40, -20, 0].map((v) => (
+        <g key={v}>
+          <path d={`M30 ${y(v)}H${W}`} stroke="var(--hair)" />
+          <text x={26} y={y(v) + 4} textAnchor="end" fontSize={12} fill="var(--ink2)">
+            {v}
+          </text>
+        </g>
+      ))}
+      <text x={30} y={10} fontSize={12} fill="var(--ink2)">
+        dB
+      </text>
+      <path d={d} fill="none" stroke="var(--ink)" strokeWidth={1.3} />
+      {second
+        ? [1, 2, 3, 4].map((n) =>
+            n * second < top ? (
+              <g key={n}>
+                <path
+                  d={`M${x(n * second)} ${y(-60)}l-4.5 -8h9z`}
+                  fill="var(--sheet)"
+                  stroke="var(--watch)"
+                  strokeWidth={1.6}
+                />
+                {n === 1 ? (
+                  <text
+                    x={x(second)}
+                    y={y(-60) - 12}
+                    textAnchor="middle"
+                    fontSize={12}
+                    fill="var(--ink)"
+                    stroke="var(--sheet)"
+                    strokeWidth={4}
+                    paintOrder="stroke"
+                  >
+                    also {second.toFixed(1)}
+                  </text>
+                ) : null}
+              </g>
+            ) : null,
+          )
+        : null}
+      {partials.slice(0, 7).map((p) => (
+        <g key={p.n}>
+          <path d={`M${x(p.frequency_hz)} 150v8`} stroke="var(--go)" strokeWidth={2.5} />
+          {x(p.frequency_hz) < W - 62 ? (
+            <text x={x(p.frequency_hz)} y={173} textAnchor="middle" fontSize={13} fill="var(--ink)">
+              {p.n === 1 ? `${p.frequency_hz.toFixed(1)}` : `×${p.n}`}
             </text>
-          </g>
-        ))}
-        <text x={30} y={10} fontSize={12} fill="var(--ink2)">
-          dB
-        </text>
-        <path d={d} fill="none" stroke="var(--ink)" strokeWidth={1.3} />
-        {second
-          ? [1, 2, 3, 4].map((n) =>
-              n * second < top ? (
-                <g key={n}>
-                  <path
-                    d={`M${x(n * second)} ${y(-60)}l-4.5 -8h9z`}
-                    fill="var(--sheet)"
-                    stroke="var(--watch)"
-                    strokeWidth={1.6}
-                  />
-                  {n === 1 ? (
-                    <text
-                      x={x(second)}
-                      y={y(-60) - 12}
-                      textAnchor="middle"
-                      fontSize={12}
-                      fill="var(--ink)"
-                      stroke="var(--sheet)"
-                      strokeWidth={4}
-                      paintOrder="stroke"
-                    >
-                      also {second.toFixed(1)}
-                    </text>
-                  ) : null}
-                </g>
-              ) : null,
-            )
-          : null}
-        {partials.slice(0, 7).map((p) => (
-          <g key={p.n}>
-            <path d={`M${x(p.frequency_hz)} 150v8`} stroke="var(--go)" strokeWidth={2.5} />
-            {x(p.frequency_hz) < W - 62 ? (
-              <text x={x(p.frequency_hz)} y={173} textAnchor="middle" fontSize={13} fill="var(--ink)">
-                {p.n === 1 ? `${p.frequency_hz.toFixed(1)}` : `×${p.n}`}
-              </text>
-            ) : null}
-          </g>
-        ))}
-        <text x={W - 2} y={173} textAnchor="end" fontSize={12} fill="var(--ink2)">
-          {top.toFixed(0)} Hz
-        </text>
-        {shown !== null && shown >= 0 ? (
-          <g>
-            <path d={`M${x(f[shown]!)} 12V150`} stroke="var(--line)" />
-            <text x={Math.min(x(f[shown]!) + 6, W - 110)} y={24} fontSize={13} fill="var(--ink)">
-              {f[shown]!.toFixed(1)} Hz, {view.level_db[shown]!.toFixed(0)} dB
-            </text>
-          </g>
-        ) : null}
-      </svg>
-      <SaveLinks svg={svg} name={name} />
-    </figure>
+          ) : null}
+        </g>
+      ))}
+      <text x={W - 2} y={173} textAnchor="end" fontSize={12} fill="var(--ink2)">
+        {top.toFixed(0)} Hz
+      </text>
+      {shown !== null && shown >= 0 ? (
+        <g>
+          <path d={`M${x(f[shown]!)} 12V150`} stroke="var(--line)" />
+          <text x={Math.min(x(f[shown]!) + 6, W - 110)} y={24} fontSize={13} fill="var(--ink)">
+            {f[shown]!.toFixed(1)} Hz, {view.level_db[shown]!.toFixed(0)} dB
+          </text>
+        </g>
+      ) : null}
+    </Figure>
   );
 }

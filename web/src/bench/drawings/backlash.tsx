@@ -1,9 +1,8 @@
 /** Deviation at each target, from below and from above: their distance is the play. */
 import { scaleLinear } from "d3-scale";
-import { useRef } from "react";
 import type { Schemas } from "../../api/client";
+import { Figure } from "../../kit/Figure";
 import type { Row } from "../../kit/ReadingsField";
-import { SaveLinks } from "../../kit/SaveLinks";
 import type { Planned, Shown } from "../drawing";
 
 const W = 560;
@@ -56,7 +55,6 @@ function ReversalLive({ readings }: { readings: Schemas["Reversal"][] }) {
 }
 
 export function ReversalPlot({ found }: { found: Schemas["BacklashResult"] }) {
-  const svg = useRef<SVGSVGElement>(null);
   const rows = found.per_target;
   const all = rows.flatMap((r) => [
     r.mean_plus_mm + 2 * r.s_plus_mm,
@@ -82,44 +80,39 @@ export function ReversalPlot({ found }: { found: Schemas["BacklashResult"] }) {
     );
   };
   return (
-    <figure>
-      <svg
-        ref={svg}
-        viewBox={`0 0 ${W} 232`}
-        className="block w-full"
-        role="img"
-        fontFamily="var(--font-sans)"
-        aria-label={`Deviation at ${rows.length} targets from both sides; the largest difference is ${found.reversal_value.value.toFixed(3)} millimetres`}
-      >
-        {y.ticks(5).map((v) => (
-          <g key={v}>
-            <path d={`M60 ${y(v)}H${W - 8}`} stroke={v === 0 ? "var(--line)" : "var(--hair)"} />
-            <text x={55} y={y(v) + 4} textAnchor="end" fontSize={12} fill="var(--ink2)">
-              {v.toFixed(2)}
-            </text>
-          </g>
-        ))}
-        <text x={4} y={13} fontSize={12} fill="var(--ink2)">
-          mm off
-        </text>
-        {rows.map((r) => (
-          <text key={r.target_mm} x={x(r.target_mm)} y={207} textAnchor="middle" fontSize={12} fill="var(--ink2)">
-            {r.target_mm}
+    <Figure
+      name="reversal"
+      label={`Deviation at ${rows.length} targets from both sides; the largest difference is ${found.reversal_value.value.toFixed(3)} millimetres`}
+      width={W}
+      height={232}
+    >
+      {y.ticks(5).map((v) => (
+        <g key={v}>
+          <path d={`M60 ${y(v)}H${W - 8}`} stroke={v === 0 ? "var(--line)" : "var(--hair)"} />
+          <text x={55} y={y(v) + 4} textAnchor="end" fontSize={12} fill="var(--ink2)">
+            {v.toFixed(2)}
           </text>
-        ))}
-        {rows.map((r) => side(r, true))}
-        {rows.map((r) => side(r, false))}
-        <circle cx={70} cy={222} r={5} fill="var(--ink)" />
-        <text x={80} y={227} fontSize={13} fill="var(--ink)">
-          from below (+)
+        </g>
+      ))}
+      <text x={4} y={13} fontSize={12} fill="var(--ink2)">
+        mm off
+      </text>
+      {rows.map((r) => (
+        <text key={r.target_mm} x={x(r.target_mm)} y={207} textAnchor="middle" fontSize={12} fill="var(--ink2)">
+          {r.target_mm}
         </text>
-        <rect x={189} y={217} width={10} height={10} fill="var(--sheet)" stroke="var(--go)" strokeWidth={2.4} />
-        <text x={205} y={227} fontSize={13} fill="var(--ink)">
-          from above (−); bars are two standard deviations
-        </text>
-      </svg>
-      <SaveLinks svg={svg} name="reversal" />
-    </figure>
+      ))}
+      {rows.map((r) => side(r, true))}
+      {rows.map((r) => side(r, false))}
+      <circle cx={70} cy={222} r={5} fill="var(--ink)" />
+      <text x={80} y={227} fontSize={13} fill="var(--ink)">
+        from below (+)
+      </text>
+      <rect x={189} y={217} width={10} height={10} fill="var(--sheet)" stroke="var(--go)" strokeWidth={2.4} />
+      <text x={205} y={227} fontSize={13} fill="var(--ink)">
+        from above (−); bars are two standard deviations
+      </text>
+    </Figure>
   );
 }
 

@@ -1,15 +1,13 @@
 /** The force over the travel, its median, the line over which a place binds, and the tight places. */
 import { scaleLinear } from "d3-scale";
-import { useRef } from "react";
 import type { Schemas } from "../../api/client";
-import { SaveLinks } from "../../kit/SaveLinks";
+import { Figure } from "../../kit/Figure";
 import type { Shown } from "../drawing";
 
 const W = 560;
 const H = 250;
 
 function ForceOverTravel({ found }: { found: Schemas["DragResult"] }) {
-  const svg = useRef<SVGSVGElement>(null);
   const rows = found.readings;
   const binds = found.judged?.[1]?.limits?.high ?? null;
   const top = 1.15 * Math.max(found.worst_force.value, binds ?? 0);
@@ -28,56 +26,51 @@ function ForceOverTravel({ found }: { found: Schemas["DragResult"] }) {
     </g>
   );
   return (
-    <figure>
-      <svg
-        ref={svg}
-        viewBox={`0 0 ${W} ${H}`}
-        className="block w-full"
-        role="img"
-        fontFamily="var(--font-sans)"
-        aria-label={`Force at ${rows.length} places, ${found.worst_force.value.toFixed(1)} newtons at the most; ${
-          tight.length ? `tight ${tight.join(" and ")} millimetres` : "tight nowhere"
-        }`}
-      >
-        {found.binding.map((t) => {
-          const wide = Math.max(10, x(t.to_mm) - x(t.from_mm) + 10);
-          const middle = (x(t.from_mm) + x(t.to_mm)) / 2;
-          return (
-            <g key={t.from_mm}>
-              <rect x={middle - wide / 2} y={18} width={wide} height={H - 52} fill="var(--off)" fillOpacity={0.14} />
-              <text x={middle} y={13} textAnchor="middle" fontSize={13} fontWeight={600} fill="var(--off)">
-                tight
-              </text>
-            </g>
-          );
-        })}
-        {y.ticks(4).map((v) => (
-          <g key={v}>
-            <path d={`M52 ${y(v)}H${W - 14}`} stroke="var(--hair)" />
-            <text x={48} y={y(v) + 4} textAnchor="end" fontSize={12} fill="var(--ink2)">
-              {v}
+    <Figure
+      name="drag"
+      label={`Force at ${rows.length} places, ${found.worst_force.value.toFixed(1)} newtons at the most; ${
+        tight.length ? `tight ${tight.join(" and ")} millimetres` : "tight nowhere"
+      }`}
+      width={W}
+      height={H}
+    >
+      {found.binding.map((t) => {
+        const wide = Math.max(10, x(t.to_mm) - x(t.from_mm) + 10);
+        const middle = (x(t.from_mm) + x(t.to_mm)) / 2;
+        return (
+          <g key={t.from_mm}>
+            <rect x={middle - wide / 2} y={18} width={wide} height={H - 52} fill="var(--off)" fillOpacity={0.14} />
+            <text x={middle} y={13} textAnchor="middle" fontSize={13} fontWeight={600} fill="var(--off)">
+              tight
             </text>
           </g>
-        ))}
-        {x.ticks(8).map((v) => (
-          <text key={v} x={x(v)} y={H - 18} textAnchor="middle" fontSize={12} fill="var(--ink2)">
+        );
+      })}
+      {y.ticks(4).map((v) => (
+        <g key={v}>
+          <path d={`M52 ${y(v)}H${W - 14}`} stroke="var(--hair)" />
+          <text x={48} y={y(v) + 4} textAnchor="end" fontSize={12} fill="var(--ink2)">
             {v}
           </text>
-        ))}
-        <text x={4} y={13} fontSize={12} fill="var(--ink2)">
-          N
+        </g>
+      ))}
+      {x.ticks(8).map((v) => (
+        <text key={v} x={x(v)} y={H - 18} textAnchor="middle" fontSize={12} fill="var(--ink2)">
+          {v}
         </text>
-        <text x={W - 14} y={H - 4} textAnchor="end" fontSize={12} fill="var(--ink2)">
-          place, mm
-        </text>
-        {line(found.median_force.value, "median")}
-        {binds !== null ? line(binds, "binds over this", "5 4") : null}
-        {rows.map((r, i) => (
-          <circle key={i} cx={x(r.position_mm)} cy={y(r.force_n)} r={4.5} fill="var(--ink)" fillOpacity={0.75} />
-        ))}
-      </svg>
-      <SaveLinks svg={svg} name="drag" />
-    </figure>
+      ))}
+      <text x={4} y={13} fontSize={12} fill="var(--ink2)">
+        N
+      </text>
+      <text x={W - 14} y={H - 4} textAnchor="end" fontSize={12} fill="var(--ink2)">
+        place, mm
+      </text>
+      {line(found.median_force.value, "median")}
+      {binds !== null ? line(binds, "binds over this", "5 4") : null}
+      {rows.map((r, i) => (
+        <circle key={i} cx={x(r.position_mm)} cy={y(r.force_n)} r={4.5} fill="var(--ink)" fillOpacity={0.75} />
+      ))}
+    </Figure>
   );
 }
 

@@ -1,9 +1,8 @@
 /** A layer's step in the motors' own units: on a rule of whole teeth and whole four-step cycles, and what explains it. */
 import { scaleLinear } from "d3-scale";
-import { useRef } from "react";
 import type { Schemas } from "../../api/client";
+import { Figure } from "../../kit/Figure";
 import { percent } from "../../kit/figures";
-import { SaveLinks } from "../../kit/SaveLinks";
 import type { Found as AnyFound, Shown } from "../drawing";
 
 type Found = Schemas["LayerShiftResult"];
@@ -18,66 +17,60 @@ const NAMES: Record<string, string> = {
 };
 
 export function ShiftRulers({ found }: { found: Found }) {
-  const svg = useRef<SVGSVGElement>(null);
   const reach = Math.max(3, ...found.motors.map((m) => 1.25 * Math.abs(m.travel_mm) + (m.travel.u95 ?? 0)));
   const x = scaleLinear([-reach, reach], [10, W - 10]);
   const each = 104;
   return (
     <>
-      <figure>
-        <svg
-          ref={svg}
-          viewBox={`0 0 ${W} ${found.motors.length * each + 6}`}
-          className="block w-full"
-          role="img"
-          fontFamily="var(--font-sans)"
-          aria-label={found.motors
-            .map(
-              (m) =>
-                `Motor ${m.motor.toUpperCase()} moved ${m.travel_mm.toFixed(2)} millimetres: ${m.teeth != null ? `${m.teeth.toFixed(2)} teeth, ` : ""}${m.cycles.toFixed(2)} cycles`,
-            )
-            .join("; ")}
-        >
-          {found.motors.map((m, k) => {
-            const ticks = (unit: number) => {
-              const n = Math.floor(reach / unit);
-              return n > 60 ? [] : Array.from({ length: 2 * n + 1 }, (_, i) => (i - n) * unit);
-            };
-            const u = m.travel.u95 ?? 0;
-            return (
-              <g key={m.motor} transform={`translate(0 ${k * each})`}>
-                <text x={10} y={15} fontSize={15} fontWeight={650} fill="var(--ink)">
-                  Motor {m.motor.toUpperCase()}: {m.travel_mm.toFixed(2)} ± {u.toFixed(2)} mm
-                  {m.teeth != null ? `, ${m.teeth.toFixed(2)} teeth` : ""}, {m.cycles.toFixed(2)} cycles
-                </text>
-                <path d={`M10 56H${W - 10}`} stroke="var(--line)" />
-                {m.tooth_mm
-                  ? ticks(m.tooth_mm).map((v) => (
-                      <path key={v} d={`M${x(v)} 36V56`} stroke="var(--ink)" strokeWidth={v === 0 ? 3 : 2} />
-                    ))
-                  : null}
-                {ticks(m.cycle_mm).map((v) => (
-                  <path key={v} d={`M${x(v)} 56V70`} stroke="var(--ink2)" strokeDasharray="2 2" strokeWidth={1.6} />
-                ))}
-                <rect
-                  x={x(m.travel_mm - u)}
-                  y={32}
-                  width={Math.max(2, x(m.travel_mm + u) - x(m.travel_mm - u))}
-                  height={42}
-                  fill="var(--go)"
-                  opacity={0.18}
-                />
-                <path d={`M${x(m.travel_mm)} 28V78`} stroke="var(--go)" strokeWidth={3.5} />
-                <text x={10} y={90} fontSize={12.5} fill="var(--ink2)">
-                  {m.tooth_mm ? `above: teeth of ${m.tooth_mm} mm; ` : ""}below: four-step cycles of{" "}
-                  {Number(m.cycle_mm.toPrecision(3))} mm
-                </text>
-              </g>
-            );
-          })}
-        </svg>
-        <SaveLinks svg={svg} name="layer-shift" />
-      </figure>
+      <Figure
+        name="layer-shift"
+        label={found.motors
+          .map(
+            (m) =>
+              `Motor ${m.motor.toUpperCase()} moved ${m.travel_mm.toFixed(2)} millimetres: ${m.teeth != null ? `${m.teeth.toFixed(2)} teeth, ` : ""}${m.cycles.toFixed(2)} cycles`,
+          )
+          .join("; ")}
+        width={W}
+        height={found.motors.length * each + 6}
+      >
+        {found.motors.map((m, k) => {
+          const ticks = (unit: number) => {
+            const n = Math.floor(reach / unit);
+            return n > 60 ? [] : Array.from({ length: 2 * n + 1 }, (_, i) => (i - n) * unit);
+          };
+          const u = m.travel.u95 ?? 0;
+          return (
+            <g key={m.motor} transform={`translate(0 ${k * each})`}>
+              <text x={10} y={15} fontSize={15} fontWeight={650} fill="var(--ink)">
+                Motor {m.motor.toUpperCase()}: {m.travel_mm.toFixed(2)} ± {u.toFixed(2)} mm
+                {m.teeth != null ? `, ${m.teeth.toFixed(2)} teeth` : ""}, {m.cycles.toFixed(2)} cycles
+              </text>
+              <path d={`M10 56H${W - 10}`} stroke="var(--line)" />
+              {m.tooth_mm
+                ? ticks(m.tooth_mm).map((v) => (
+                    <path key={v} d={`M${x(v)} 36V56`} stroke="var(--ink)" strokeWidth={v === 0 ? 3 : 2} />
+                  ))
+                : null}
+              {ticks(m.cycle_mm).map((v) => (
+                <path key={v} d={`M${x(v)} 56V70`} stroke="var(--ink2)" strokeDasharray="2 2" strokeWidth={1.6} />
+              ))}
+              <rect
+                x={x(m.travel_mm - u)}
+                y={32}
+                width={Math.max(2, x(m.travel_mm + u) - x(m.travel_mm - u))}
+                height={42}
+                fill="var(--go)"
+                opacity={0.18}
+              />
+              <path d={`M${x(m.travel_mm)} 28V78`} stroke="var(--go)" strokeWidth={3.5} />
+              <text x={10} y={90} fontSize={12.5} fill="var(--ink2)">
+                {m.tooth_mm ? `above: teeth of ${m.tooth_mm} mm; ` : ""}below: four-step cycles of{" "}
+                {Number(m.cycle_mm.toPrecision(3))} mm
+              </text>
+            </g>
+          );
+        })}
+      </Figure>
       <ol className="rows">
         {found.mechanisms.map((m) => (
           <li key={m.mechanism + m.motor} className="grid gap-1 py-3">

@@ -1,9 +1,8 @@
 /** The measured spacing beside what each source would give on this machine, on one ladder of lengths. */
 import { scaleLog } from "d3-scale";
-import { useRef } from "react";
 import type { Schemas } from "../../api/client";
+import { Figure } from "../../kit/Figure";
 import { percent } from "../../kit/figures";
-import { SaveLinks } from "../../kit/SaveLinks";
 import type { Bench, Found, Shown } from "../drawing";
 
 const W = 600;
@@ -20,7 +19,6 @@ export function spaced(wanted: number[], room: number, bottom: number): number[]
 }
 
 export function Ladder({ found }: { found: Schemas["RippleSourceResult"] }) {
-  const svg = useRef<SVGSVGElement>(null);
   const d = found.spacing.value;
   const u = found.spacing.u95 ?? 0;
   const sources = [...found.sources]
@@ -38,14 +36,12 @@ export function Ladder({ found }: { found: Schemas["RippleSourceResult"] }) {
   );
   const likeliest = found.sources[0];
   return (
-    <figure>
-      <svg
-        ref={svg}
-        viewBox={`0 0 ${W} ${H}`}
-        className="block w-full"
-        role="img"
-        fontFamily="var(--font-sans)"
-        aria-label={`Measured spacing ${d.toFixed(2)} millimetres beside ${sources.map((s) => `${s.words} ${s.axis ?? ""} ${s.expected_mm.toFixed(2)} millimetres`).join(", ")}`}
+    <>
+      <Figure
+        name="ripple-ladder"
+        label={`Measured spacing ${d.toFixed(2)} millimetres beside ${sources.map((s) => `${s.words} ${s.axis ?? ""} ${s.expected_mm.toFixed(2)} millimetres`).join(", ")}`}
+        width={W}
+        height={H}
       >
         <path d={`M118 ${TOP - 10}V${H - 12}M170 ${TOP - 10}V${H - 12}`} stroke="var(--line)" strokeWidth={2} />
         <rect
@@ -95,12 +91,11 @@ export function Ladder({ found }: { found: Schemas["RippleSourceResult"] }) {
         <text x={4} y={13} fontSize={12} fill="var(--ink2)">
           full rungs: a length of the machine; dashed: timed, at the first speed
         </text>
-      </svg>
-      <SaveLinks svg={svg} name="ripple-ladder" />
+      </Figure>
       <p className="text-[15px] text-ink2">
         {other.map((s) => `${s.words[0]!.toUpperCase()}${s.words.slice(1)} ${percent(s.probability)}`).join(", ")}.
       </p>
-    </figure>
+    </>
   );
 }
 
