@@ -16,15 +16,13 @@ from kestov_core.machine import (
     Description,
     Kinematics,
     across,
-    axial_stiffness_typical,
-    linear_density_typical,
     whose_motion,
 )
 from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.quantities import Quantity, Verdict
 from measuring.models import Capture, Standing
-from measuring.rounds import Round, places_of, rounds, set_belts, target_of, tension
+from measuring.rounds import Round, not_read, places_of, rounds, set_belts, target_of, tension
 from measuring.taking import known_of, measuring, procedure_at
 from measuring.turning import turn
 from ninja import Router, Schema
@@ -43,7 +41,7 @@ router = Router(tags=["bench"])
 
 
 class BenchBelt(Schema):
-    """A belt as the bench needs it. Figures without a better source are typical, and say so."""
+    """A belt as its pane draws it; what a reading needs, and where it is from, is told with the measurement's page."""
 
     place: str
     partner: str | None
@@ -51,14 +49,8 @@ class BenchBelt(Schema):
     span_mm: float | None
     span_name: str
     head_at: dict[str, float] | None
-    linear_density_g_per_m: float
-    linear_density_u95_percent: float
-    density_source: str
-    axial_stiffness_n: float
-    stiffness_source: str
     target_low_n: float
     target_high_n: float
-    target_source: str
     last: CaptureOut | None
 
 
@@ -348,8 +340,7 @@ def list_procedures(request: SignedIn):
 
 
 def _belt(printer: Printer, place: str, belt: BeltTransmission) -> BenchBelt:
-    low, high, source = target_of(printer, place)
-    density, percent, of_density = _density(belt)
+    low, high, _ = target_of(printer, place)
     last = (
         Capture.objects.filter(printer=printer, place=place, procedure__in=tension())
         .current()
@@ -366,23 +357,10 @@ def _belt(printer: Printer, place: str, belt: BeltTransmission) -> BenchBelt:
         span_mm=span.span_mm if span else None,
         span_name=span.name if span else "",
         head_at=span.at.model_dump() if span and span.at else None,
-        linear_density_g_per_m=density,
-        linear_density_u95_percent=percent,
-        density_source=of_density,
-        axial_stiffness_n=belt.axial_stiffness_n or axial_stiffness_typical(belt.width_mm)[0],
-        stiffness_source="model" if belt.axial_stiffness_n else "typical",
         target_low_n=low,
         target_high_n=high,
-        target_source=source,
         last=capture_out(last) if last and last.latest() else None,
     )
-
-
-def _density(belt: BeltTransmission) -> tuple[float, float, str]:
-    if belt.linear_density_g_per_m is not None:
-        percent = belt.linear_density_u95_percent
-        return belt.linear_density_g_per_m, 3.0 if percent is None else percent, "model"
-    return (*linear_density_typical(belt.width_mm), "typical")
 
 
 @router.get("/printers/{printer_id}/rounds", auth=may("bench.rounds"), response=RoundsOut, operation_id="bench.rounds")
@@ -393,7 +371,7 @@ def see_rounds(request: SignedIn, printer_id: int, place: str, case_id: int | No
     places = places_of(printer, place)
     past = rounds(printer, places, case.pk if case else None)
     last = past[-1] if past else None
-    missing = [p for p in places if last is None or last.actions or p not in last.readings]
+    missing = not_read(places, last)
     advice = set_belts(printer, places, last) if last is not None and not missing else None
     return RoundsOut(places=places, rounds=[_round(r) for r in past], missing=missing, advice=advice)
 

@@ -9,9 +9,9 @@ from django.shortcuts import get_object_or_404
 from kestov_core import comparing
 from kestov_core.procedures._shaped import ModeFound
 from kestov_core.procedures.resonance import PROCEDURE, ResonanceResult
-from measuring.models import Capture, CaptureQuery, Result
+from measuring import records
+from measuring.models import Capture, Result
 from ninja import Router, Schema
-from workshop.models import Printer
 
 from .permissions import may
 from .signed import SignedIn
@@ -39,26 +39,6 @@ class OverlayOut(Schema):
     other: EarlierRecord | None
 
 
-#: Earlier records of a direction that are drawn beside a new one, its baseline apart.
-_MOST_EARLIER = 4
-
-
-def _of(printer: Printer, place: str) -> CaptureQuery:
-    """Records of a direction, newest first."""
-    return Capture.objects.filter(printer=printer, place=place, procedure=PROCEDURE.name).current()
-
-
-def _with_results(captures: CaptureQuery) -> list[tuple[Capture, Result]]:
-    return [(c, r) for c in captures.defer("data").prefetch_related("results") if (r := c.latest()) is not None]
-
-
-def _baseline(earlier: CaptureQuery) -> UUID | None:
-    """The oldest record that can be believed, as it was computed last."""
-    rows = Result.objects.filter(capture__in=earlier).order_by("capture__taken_at", "computed_at")
-    verdicts = dict(rows.values_list("capture_id", "verdict"))
-    return next((c for c, verdict in verdicts.items() if verdict != "cannot_tell"), None)
-
-
 @router.get(
     "/captures/{capture_id}/overlay",
     auth=may("resonance.compare"),
@@ -73,15 +53,12 @@ def overlay(request: SignedIn, capture_id: UUID):
     result = capture.latest()
     assert result is not None
     now = _found(result)
-    earlier = _of(capture.printer, capture.place).filter(taken_at__lt=capture.taken_at)
-    baseline = _baseline(earlier)
-    shown = _with_results(earlier[:_MOST_EARLIER])
-    if baseline is not None and baseline not in [c.id for c, _ in shown]:
-        shown += _with_results(earlier.filter(pk=baseline))
+    shown, baseline = records.earlier(capture)
     other = None
     if capture.place in ("a", "b"):
         across = "b" if capture.place == "a" else "a"
-        for c, r in _with_results(_of(capture.printer, across)[:1]):
+        if (found := records.newest(capture.printer, across, PROCEDURE.name)) is not None:
+            c, r = found
             pair = (now.modes, _found(r).modes) if capture.place == "a" else (_found(r).modes, now.modes)
             other = _compared(c, r, comparing.diagonals(*pair))
     return OverlayOut(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from measuring.models import Action
-from measuring.rounds import places_of, rounds, set_belts, tension
+from measuring.rounds import not_read, places_of, rounds, set_belts, tension
 
 from .models import Case
 
@@ -55,7 +55,7 @@ def _belts_hold(case: Case) -> bool:
         return False
     for places in groups:
         past = rounds(case.printer, list(places), case.pk)
-        if not past or past[-1].actions or any(p not in past[-1].readings for p in places):
+        if not past or not_read(places, past[-1]):
             return False
         if not set_belts(case.printer, list(places), past[-1]).holds:
             return False

@@ -6,6 +6,7 @@ A round is the captures between two turns. Everything is derived from captures a
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import timedelta
 from typing import Any
@@ -47,6 +48,11 @@ class Round:
     number: int
     readings: dict[str, Reading] = field(default_factory=dict)
     actions: list[Action] = field(default_factory=list)
+
+
+def not_read(places: Sequence[str], last: Round | None) -> list[str]:
+    """The belts that are still to be read before anything is turned: after a turn, all of them again."""
+    return [p for p in places if last is None or last.actions or p not in last.readings]
 
 
 def places_of(printer: Printer, place: str) -> list[str]:

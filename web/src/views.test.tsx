@@ -231,14 +231,8 @@ describe("the bench", () => {
     span_mm: 285,
     span_name: "left run",
     head_at: { x: 0, y: 0 },
-    linear_density_g_per_m: 8.2,
-    linear_density_u95_percent: 2,
-    density_source: "model",
-    axial_stiffness_n: 15000,
-    stiffness_source: "typical",
     target_low_n: 24,
     target_high_n: 36,
-    target_source: "typical",
     last,
   });
   const capture = (name: string, value: number) => ({

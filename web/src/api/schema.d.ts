@@ -3483,7 +3483,7 @@ export interface components {
         };
         /**
          * BenchBelt
-         * @description A belt as the bench needs it. Figures without a better source are typical, and say so.
+         * @description A belt as its pane draws it; what a reading needs, and where it is from, is told with the measurement's page.
          */
         BenchBelt: {
             /** Place */
@@ -3499,22 +3499,10 @@ export interface components {
             head_at: {
                 [key: string]: number;
             } | null;
-            /** Linear Density G Per M */
-            linear_density_g_per_m: number;
-            /** Linear Density U95 Percent */
-            linear_density_u95_percent: number;
-            /** Density Source */
-            density_source: string;
-            /** Axial Stiffness N */
-            axial_stiffness_n: number;
-            /** Stiffness Source */
-            stiffness_source: string;
             /** Target Low N */
             target_low_n: number;
             /** Target High N */
             target_high_n: number;
-            /** Target Source */
-            target_source: string;
             last: components["schemas"]["CaptureOut"] | null;
         };
         /**
