@@ -6,9 +6,9 @@ The shapes are those of ``machine.Description``; the form is made from them. Not
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
 from . import knowledge, procedures
 from .asking import Asked, Choice, FieldHere, Known, asked_of, field_as_asked
@@ -25,6 +25,7 @@ from .machine import (
     Tensioner,
     Travel,
 )
+from .quantities import Finite
 
 #: Version of the file in which models are exchanged between workshops.
 FILE_VERSION = 1
@@ -303,12 +304,23 @@ def _spare(shape: type[BaseModel], name: str, how: Asked) -> bool:
     return not info.is_required() and (how.when is None or how.spare or info.default is not None)
 
 
+class LimitTold(_Shape):
+    """A row of a model's limits table. ``what``: one of `procedures.limits`; ``source``: where the figures are from."""
+
+    what: Annotated[str, Field(max_length=30)]
+    place: Annotated[str, Field(max_length=5)]
+    low: Annotated[Finite, Field(ge=-1e9, le=1e9)] | None = None
+    high: Annotated[Finite, Field(ge=-1e9, le=1e9)] | None = None
+    unit: Annotated[str, Field(max_length=12)] = "N"
+    source: Annotated[str, Field(min_length=1, max_length=120)]
+
+
 class ModelFile(_Shape):
     """A model of printer as workshops exchange it: one JSON file (docs/models.md)."""
 
     kind: Literal["kestov-printer-model"] = "kestov-printer-model"
     version: int = FILE_VERSION
-    name: str
-    notes: str = ""
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    notes: Annotated[str, Field(max_length=4000)] = ""
     description: dict[str, Any]
-    limits: list[dict[str, Any]] = []
+    limits: Annotated[list[LimitTold], Field(max_length=500)] = []

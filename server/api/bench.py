@@ -21,8 +21,8 @@ from kestov_core.machine import (
 from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.quantities import Quantity, Verdict
-from measuring.models import Capture, Standing
-from measuring.rounds import Round, not_read, places_of, rounds, set_belts, target_of, tension
+from measuring.models import Standing
+from measuring.rounds import Round, newest_tension, not_read, places_of, rounds, set_belts, target_of
 from measuring.taking import known_of, measuring, procedure_at
 from measuring.turning import turn
 from ninja import Router, Schema
@@ -295,7 +295,7 @@ def page(request: SignedIn, printer_id: int, procedure: str, place: str, instrum
         ),
         fields=fields_here(here.context, known),
         readings=readings_here(here.context, here.table, known),
-        program=None if here.program is None or place == "e" else fields_here(here.program.told, known),
+        program=fields_here(here.program.told, known) if here.program and place not in here.program.not_at else None,
         columns=list(here.table.model_fields) if here.table is not None else [],
         data=here.data,
         live=here.live,
@@ -341,14 +341,7 @@ def list_procedures(request: SignedIn):
 
 def _belt(printer: Printer, place: str, belt: BeltTransmission) -> BenchBelt:
     low, high, _ = target_of(printer, place)
-    last = (
-        Capture.objects.filter(printer=printer, place=place, procedure__in=tension())
-        .current()
-        .defer("data")
-        .select_related("taken_by", "instrument")
-        .prefetch_related("results")
-        .first()
-    )
+    last = newest_tension(printer, place)
     span = belt.spans[0] if belt.spans else None
     return BenchBelt(
         place=place,
@@ -359,7 +352,7 @@ def _belt(printer: Printer, place: str, belt: BeltTransmission) -> BenchBelt:
         head_at=span.at.model_dump() if span and span.at else None,
         target_low_n=low,
         target_high_n=high,
-        last=capture_out(last) if last and last.latest() else None,
+        last=capture_out(last.capture, last.result) if last is not None else None,
     )
 
 

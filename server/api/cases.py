@@ -5,19 +5,17 @@ from __future__ import annotations
 from typing import Literal
 
 from cases import acts
-from cases.models import Case, Picture, State
-from cases.search import found_by
+from cases.models import Case, Picture
+from cases.search import listed
 from django.conf import settings
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Field, File, Form, Router, Schema, UploadedFile
-from people.clock import now
 from workshop.models import Printer
 
 from .case_view import CaseOut, case_out
 from .once import once
 from .permissions import may, may_work, own_or_technician
-from .pictures import read_picture
 from .shapes import CaseBrief, case_brief
 from .signed import SignedIn
 
@@ -102,17 +100,8 @@ def _told(request: SignedIn, case: Case) -> CaseOut:
 @router.get("/cases", auth=may("cases.list"), response=list[CaseBrief], operation_id="cases.list")
 def list_cases(request: SignedIn, state: Literal["open", "closed", "all"] = "open", search: str = "", page: int = 1):
     """Cases, the newest first, fifty a page; a member's list holds their own."""
-    rows = Case.objects.select_related("printer", "reported_by")
-    if not may_work(request.user):
-        rows = rows.filter(reported_by=request.user)
-    if state == "open":
-        rows = rows.exclude(state=State.CLOSED)
-    elif state == "closed":
-        rows = rows.filter(state=State.CLOSED)
-    if search.strip():
-        rows = found_by(rows, search)
-    first = 50 * (max(1, min(page, 2000)) - 1)
-    return [case_brief(c) for c in rows[first : first + 50]]
+    own = None if may_work(request.user) else request.user
+    return [case_brief(c) for c in listed(state, search, page, reported_by=own)]
 
 
 @router.post("/cases", auth=may("cases.report"), response=CaseOut, operation_id="cases.report")
@@ -196,10 +185,7 @@ def comment(request: SignedIn, case_id: int, payload: Words):
 def add_picture(request: SignedIn, case_id: int, file: File[UploadedFile], words: Form[str] = ""):
     """Add a picture (JPEG, PNG or WebP by content, up to 12 MB). It is re-encoded: hidden data does not come along."""
     case = _open_case(request, case_id, changing=False)
-    image, width, height = read_picture(file.read(settings.MAX_PICTURE + 1))
-    Picture.objects.create(
-        case=case, image=image, width=width, height=height, words=words.strip()[:200], by=request.user, at=now()
-    )
+    acts.add_picture(case, file.read(settings.MAX_PICTURE + 1), words, request.user)
     return _told(request, case)
 
 

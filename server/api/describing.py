@@ -8,23 +8,19 @@ from typing import Annotated, Any
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import procedures
-from kestov_core.describing import FILE_VERSION, Lack, ModelFile, Remark, Section, lacks, remarks, sheet, typical
+from kestov_core.describing import Lack, Remark, Section, lacks, remarks, sheet, typical
 from kestov_core.machine import Description, Kinematics
 from ninja import Field, File, Form, Router, Schema, UploadedFile
-from people.models import audit, name_of
-from pydantic import ValidationError
-from workshop import differences, tags
+from people.models import name_of
+from workshop import adding, differences, tags
 from workshop.models import Printer, PrinterModel
 
 from .once import once
 from .permissions import may
-from .problems import Problem
 from .signed import SignedIn
-from .workshop import LimitIn, ModelIn, Workshop, save_model, the_workshop
+from .workshop import Workshop, the_workshop
 
 router = Router(tags=["workshop"])
-
-_MOST_MODEL_BYTES = 500 * 1024
 
 
 class SheetOut(Schema):
@@ -73,11 +69,10 @@ def begin(request: SignedIn, kinematics: Kinematics):
 def model_file(request: SignedIn, model_id: int):
     """A model as one JSON file, for another workshop (docs/models.md)."""
     model = get_object_or_404(PrinterModel.objects.prefetch_related("limits"), pk=model_id)
-    limits = [LimitIn.model_validate(x, from_attributes=True).model_dump(exclude_none=True) for x in model.limits.all()]
-    file = ModelFile(name=model.name, notes=model.notes, description=model.description, limits=limits)
+    file = adding.as_file(model)
     name = "".join(c if c.isalnum() else "-" for c in model.name).strip("-").lower() or "model"
     return HttpResponse(
-        file.model_dump_json(indent=1),
+        file.model_dump_json(indent=1, exclude_none=True),
         content_type="application/json",
         headers={"Content-Disposition": f'attachment; filename="{name}.model.json"'},
     )
@@ -87,28 +82,7 @@ def model_file(request: SignedIn, model_id: int):
 @once
 def take_model(request: SignedIn, file: File[UploadedFile], name: Form[str] = ""):
     """Take a model that another workshop has described. ``name``: another name for it here."""
-    data = file.read(_MOST_MODEL_BYTES + 1)
-    if len(data) > _MOST_MODEL_BYTES:
-        raise Problem(413, "too_large", "The file is over 500 kB: no model is that long.", "file")
-    try:
-        told = ModelFile.model_validate_json(data)
-    except ValidationError as e:
-        first = e.errors(include_url=False)[0]
-        where = ".".join(str(p) for p in first["loc"]) or "file"
-        raise Problem(422, "bad_file", f"This is no description of a model: {where}: {first['msg']}.", "file") from e
-    if told.version > FILE_VERSION:
-        raise Problem(
-            422, "bad_file", f"This file is of version {told.version}; this Kestov reads up to {FILE_VERSION}.", "file"
-        )
-    description = procedures.parse(Description, told.description)
-    try:
-        limits_in = [LimitIn.model_validate(x) for x in told.limits]
-    except ValidationError as e:
-        raise Problem(422, "bad_file", "A limit in this file cannot be read.", "file") from e
-    model = PrinterModel()
-    payload = ModelIn(name=name or told.name[:60], description=description, limits=limits_in, notes=told.notes)
-    save_model(model, payload)
-    audit(request.user, "added", model, f"Took the description of {model.name} from a file.")
+    adding.take_file(request.user, file.read(adding.MOST_FILE_BYTES + 1), name)
     return the_workshop()
 
 

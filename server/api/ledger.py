@@ -50,31 +50,22 @@ class StoredOut(Schema):
 
 def ledger_of(printer: Printer) -> list[StoredOut]:
     """The ledger, newest first; ``present`` marks what stands now, ``script`` is the way back to the row's old value."""
-    from kestov_core.gcode import steps_script
-
-    seen: set[str] = set()
-    out = []
-    for row in StoredValue.objects.filter(printer=printer).select_related("by"):
-        present = row.name not in seen
-        seen.add(row.name)
-        axis = row.name.removeprefix("steps_")
-        script = steps_script(axis, row.was) if row.name.startswith("steps_") and row.was is not None else ""
-        out.append(
-            StoredOut(
-                id=row.pk,
-                name=row.name,
-                words=ledger.words(row.name),
-                value=row.value,
-                was=row.was,
-                unit=row.unit,
-                reason=row.reason,
-                by=name_of(row.by),
-                at=row.at,
-                present=present,
-                script=script,
-            )
+    return [
+        StoredOut(
+            id=e.row.pk,
+            name=e.row.name,
+            words=ledger.words(e.row.name),
+            value=e.row.value,
+            was=e.row.was,
+            unit=e.row.unit,
+            reason=e.row.reason,
+            by=name_of(e.row.by),
+            at=e.row.at,
+            present=e.present,
+            script=e.script,
         )
-    return out
+        for e in ledger.entries(printer)
+    ]
 
 
 @router.get(

@@ -7,21 +7,17 @@ from datetime import date, datetime
 from typing import Literal
 
 from cases.weighing import confirmed_cases
-from django.db import transaction
-from django.shortcuts import get_object_or_404
-from kestov_core import knowledge
-from kestov_core.describing import remarks
+from kestov_core import knowledge, procedures
+from kestov_core.describing import LimitTold
 from kestov_core.machine import Description
-from measuring.taking import limits
 from ninja import Field, Router, Schema
-from people.accounts import make_account
-from people.clock import now
-from people.models import AuditEntry, Role, User, audit, name_of
-from workshop.models import Area, Instrument, Limit, Printer, PrinterModel, fit_out
+from people.accounts import add_account, change_account
+from people.models import AuditEntry, Role, User, name_of
+from workshop import adding
+from workshop.models import Area, Instrument, Printer, PrinterModel
 
 from .once import once
 from .permissions import may
-from .problems import Problem
 from .signed import SignedIn
 
 router = Router(tags=["workshop"])
@@ -31,20 +27,11 @@ class AreaIn(Schema):
     name: str = Field(min_length=1, max_length=60)
 
 
-class LimitIn(Schema):
-    what: str = Field(max_length=30)
-    place: str = Field(max_length=5)
-    low: float | None = None
-    high: float | None = None
-    unit: str = "N"
-    source: str = Field(min_length=1, max_length=120)
-
-
 class ModelIn(Schema):
     name: str = Field(min_length=1, max_length=60)
     description: Description
-    limits: list[LimitIn] = []
-    notes: str = ""
+    limits: list[LimitTold] = Field([], max_length=500)
+    notes: str = Field("", max_length=4000)
 
 
 class Learned(Schema):
@@ -147,7 +134,7 @@ def the_workshop() -> Workshop:
                 id=m.pk,
                 name=m.name,
                 description=m.motion(),
-                limits=[LimitIn.model_validate(x, from_attributes=True) for x in m.limits.all()],
+                limits=[LimitTold.model_validate(x, from_attributes=True) for x in m.limits.all()],
                 notes=m.notes,
                 printers=len(m.printers.all()),
                 learned=[
@@ -173,20 +160,10 @@ def the_workshop() -> Workshop:
             for p in Printer.objects.all()
         ],
         instruments=[InstrumentFull.model_validate(i, from_attributes=True) for i in Instrument.objects.all()],
-        limit_kinds=[LimitKind(what=s.what, words=s.words, unit=s.unit, side=s.side) for s in limits().values()],
+        limit_kinds=[
+            LimitKind(what=s.what, words=s.words, unit=s.unit, side=s.side) for s in procedures.limits().values()
+        ],
     )
-
-
-def _free(
-    rows: type[Area] | type[PrinterModel] | type[Printer] | type[Instrument], name: str, but: int | None = None
-) -> str:
-    """The trimmed name, refused where another row of the kind has it."""
-    name = name.strip()
-    if not name:
-        raise Problem(422, "missing_field", "Give it a name.", "name")
-    if rows.objects.filter(name__iexact=name).exclude(pk=but or 0).exists():
-        raise Problem(422, "out_of_range", f"There is already one called “{name}”.", "name")
-    return name
 
 
 @router.get("/workshop", auth=may("workshop.see"), response=Workshop, operation_id="workshop.see")
@@ -199,42 +176,20 @@ def see(request: SignedIn):
 @once
 def add_area(request: SignedIn, payload: AreaIn):
     """Add a part of the room."""
-    area = Area.objects.create(name=_free(Area, payload.name), position=Area.objects.count())
-    audit(request.user, "added", area, f"Added the area {area.name}.")
+    adding.add_area(request.user, payload.name)
     return the_workshop()
-
-
-def save_model(model: PrinterModel, payload: ModelIn) -> None:
-    for remark in remarks(payload.description):
-        if remark.grave:
-            raise Problem(422, "out_of_range", remark.words, ".".join(map(str, ["description", *remark.path])))
-    model.name = _free(PrinterModel, payload.name, model.pk)
-    # Only what is told: the rest stays typical, and is shown so.
-    model.description = payload.description.model_dump(mode="json", exclude_none=True, exclude_unset=True) | {
-        "kinematics": payload.description.kinematics
-    }
-    model.notes = payload.notes
-    model.save()
-    model.limits.all().delete()
-    for i, limit in enumerate(payload.limits):
-        if limit.what not in limits():
-            known = ", ".join(s.words.lower() for s in limits().values())
-            raise Problem(
-                422, "out_of_range", f"There is no limit “{limit.what}”. There are: {known}.", f"limits.{i}.what"
-            )
-        if limit.low is not None and limit.high is not None and limit.low >= limit.high:
-            raise Problem(422, "out_of_range", "The lower limit must be below the upper.", f"limits.{i}.low")
-        Limit.objects.create(model=model, **limit.model_dump())
 
 
 @router.post("/workshop/models", auth=may("workshop.change"), response=Workshop, operation_id="workshop.add_model")
 @once
 def add_model(request: SignedIn, payload: ModelIn):
     """Describe a model of printer."""
-    model = PrinterModel()
-    save_model(model, payload)
-    audit(request.user, "added", model, f"Described the model {model.name}.")
+    _describe(request.user, payload)
     return the_workshop()
+
+
+def _describe(by: User, p: ModelIn, model_id: int | None = None) -> None:
+    adding.describe(by, p.name, p.description, p.limits, p.notes, model_id)
 
 
 @router.put(
@@ -243,10 +198,7 @@ def add_model(request: SignedIn, payload: ModelIn):
 @once
 def change_model(request: SignedIn, model_id: int, payload: ModelIn):
     """Change a model's description and limits. Results already computed keep the figures they were made with."""
-    model = get_object_or_404(PrinterModel, pk=model_id)
-    before = model.description
-    save_model(model, payload)
-    audit(request.user, "changed", model, f"Changed the model {model.name}.", before=before)
+    _describe(request.user, payload, model_id)
     return the_workshop()
 
 
@@ -256,10 +208,7 @@ def change_model(request: SignedIn, model_id: int, payload: ModelIn):
 @once
 def forget(request: SignedIn, model_id: int):
     """Weigh this model by the knowledge's own base rates again: causes confirmed until now no longer count."""
-    model = get_object_or_404(PrinterModel, pk=model_id)
-    model.learned_since = now()
-    model.save()
-    audit(request.user, "reset", model, f"Base rates of {model.name} begin anew.")
+    adding.forget_causes(request.user, model_id)
     return the_workshop()
 
 
@@ -267,13 +216,7 @@ def forget(request: SignedIn, model_id: int):
 @once
 def add_printer(request: SignedIn, payload: PrinterIn):
     """Put a printer on the floor; it gets the components of its model."""
-    values = payload.model_dump()
-    values["name"] = _free(Printer, payload.name)
-    get_object_or_404(PrinterModel, pk=payload.model_id)
-    get_object_or_404(Area, pk=payload.area_id)
-    printer = Printer.objects.create(**values, position=Printer.objects.filter(area_id=payload.area_id).count())
-    fit_out(printer)
-    audit(request.user, "added", printer, f"Put {printer.name} on the floor.")
+    adding.add_printer(request.user, **payload.model_dump())
     return the_workshop()
 
 
@@ -283,10 +226,7 @@ def add_printer(request: SignedIn, payload: PrinterIn):
 @once
 def add_instrument(request: SignedIn, payload: InstrumentIn):
     """Add an instrument."""
-    values = payload.model_dump()
-    values["name"] = _free(Instrument, payload.name)
-    instrument = Instrument.objects.create(**values)
-    audit(request.user, "added", instrument, f"Added the instrument {instrument.name}.")
+    adding.add_instrument(request.user, **payload.model_dump())
     return the_workshop()
 
 
@@ -304,8 +244,7 @@ def people(request: SignedIn):
 @once
 def add_person(request: SignedIn, payload: PersonIn):
     """Make an account."""
-    user = make_account(payload.username, payload.name, payload.password, Role(payload.role))
-    audit(request.user, "added", user, f"Made an account for {user.name} ({user.role}).")
+    add_account(request.user, payload.username, payload.name, payload.password, Role(payload.role))
     return _people()
 
 
@@ -313,15 +252,8 @@ def add_person(request: SignedIn, payload: PersonIn):
 @once
 def change_person(request: SignedIn, user_id: int, payload: PersonChange):
     """Change a role, or close an account. The last lead stays one."""
-    with transaction.atomic():
-        leads = list(User.objects.select_for_update().filter(role=Role.LEAD, is_active=True))
-        user = get_object_or_404(User.objects.select_for_update(), pk=user_id)
-        for name, value in payload.model_dump(exclude_none=True).items():
-            setattr(user, name, value)
-        if [u.pk for u in leads] == [user.pk] and not (user.role == Role.LEAD and user.is_active):
-            raise Problem(409, "last_lead", "This is the last lead. Make somebody else a lead first.", "role")
-        user.save()
-        audit(request.user, "changed", user, f"{user.name}: {user.role}, {'active' if user.is_active else 'closed'}.")
+    role = Role(payload.role) if payload.role is not None else None
+    change_account(request.user, user_id, role, payload.is_active)
     return _people()
 
 

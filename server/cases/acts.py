@@ -18,8 +18,9 @@ from people.models import User, audit
 from people.refusals import Refused
 from workshop import tags
 from workshop.models import Printer
+from workshop.pictures import read_picture
 
-from .models import Case, Closing, Comment, Observation, SiblingLook, State
+from .models import Case, Closing, Comment, Observation, Picture, SiblingLook, State
 from .proof import proven
 from .siblings import hold, looked, release
 
@@ -186,6 +187,14 @@ def repair(case: Case, fault_id: str, axis: str, helped: bool | None, note: str,
 def comment(case: Case, words: str, user: User) -> None:
     """Write into the log of a case."""
     Comment.objects.create(case=case, words=words.strip(), by=user, at=now())
+
+
+def add_picture(case: Case, file: bytes, words: str, user: User) -> Picture:
+    """Keep a picture that somebody took of the print or the machine."""
+    image, width, height = read_picture(file)
+    return Picture.objects.create(
+        case=case, image=image, width=width, height=height, words=words.strip()[:200], by=user, at=now()
+    )
 
 
 def close(case: Case, closing: str, cause: str, fault: str, axis: str, user: User) -> None:

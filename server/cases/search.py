@@ -1,11 +1,36 @@
-"""Finding cases by words: of the case, its machine, its log, and what was seen."""
+"""Lists of cases, and finding them by words: of the case, its machine, its log, and what was seen."""
 
 from __future__ import annotations
 
+from typing import Literal
+
 from django.db.models import Exists, OuterRef, Q, QuerySet
 from kestov_core import knowledge
+from people.models import User
 
-from .models import Case, Comment, Observation
+from .models import Case, Comment, Observation, State
+
+#: Cases on a page of a list.
+A_PAGE = 50
+#: Pages that a list is walked through; who wants older ones searches.
+PAGES = 2000
+
+
+def listed(
+    state: Literal["open", "closed", "all"] = "open", search: str = "", page: int = 1, reported_by: User | None = None
+) -> list[Case]:
+    """A page of cases, the newest first. ``reported_by``: only those that this person reported."""
+    rows = Case.objects.select_related("printer", "reported_by")
+    if reported_by is not None:
+        rows = rows.filter(reported_by=reported_by)
+    if state == "open":
+        rows = rows.exclude(state=State.CLOSED)
+    elif state == "closed":
+        rows = rows.filter(state=State.CLOSED)
+    if search.strip():
+        rows = found_by(rows, search)
+    first = A_PAGE * (max(1, min(page, PAGES)) - 1)
+    return list(rows[first : first + A_PAGE])
 
 
 def found_by(rows: QuerySet[Case], search: str) -> QuerySet[Case]:

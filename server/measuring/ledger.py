@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
+from kestov_core.gcode import steps_script
 from people.clock import now
 from people.models import User, audit
 from people.refusals import Refused
@@ -16,6 +19,30 @@ def words(name: str) -> str:
     if name.startswith("steps_"):
         return f"steps per mm of axis {name.removeprefix('steps_').upper()}"
     return name.replace("_", " ")
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A row of the ledger. ``present``: what stands now; ``script``: the way back to what it was before, where it has one."""
+
+    row: StoredValue
+    present: bool
+    script: str
+
+
+def entries(printer: Printer) -> list[Entry]:
+    """All values that were set on a machine, newest first."""
+    seen: set[str] = set()
+    out = []
+    for row in StoredValue.objects.filter(printer=printer).select_related("by"):
+        out.append(Entry(row, row.name not in seen, _way_back(row)))
+        seen.add(row.name)
+    return out
+
+
+def _way_back(row: StoredValue) -> str:
+    axis = row.name.removeprefix("steps_")
+    return "" if axis == row.name or row.was is None else steps_script(axis, row.was)
 
 
 def set_value(

@@ -50,6 +50,14 @@ class Round:
     actions: list[Action] = field(default_factory=list)
 
 
+def newest_tension(printer: Printer, place: str) -> Reading | None:
+    """The belt's newest reading that no correction has replaced, whenever it was taken."""
+    rows = Capture.objects.filter(printer=printer, place=place, procedure__in=tension()).current().defer("data")
+    newest = rows.select_related("taken_by", "instrument").prefetch_related("results").first()
+    result = newest.latest() if newest is not None else None
+    return Reading(newest, result) if newest is not None and result is not None else None
+
+
 def not_read(places: Sequence[str], last: Round | None) -> list[str]:
     """The belts that are still to be read before anything is turned: after a turn, all of them again."""
     return [p for p in places if last is None or last.actions or p not in last.readings]

@@ -12,7 +12,7 @@ from django.conf import settings
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 from kestov_core import procedures
-from kestov_core.asking import InstrumentFacts, Known, LimitSource, fill, limits_named
+from kestov_core.asking import InstrumentFacts, Known, fill
 from kestov_core.procedures.base import Procedure
 from kestov_core.quantities import Limits
 from kestov_core.simulator.machine import SimMachine
@@ -47,11 +47,6 @@ def measuring() -> list[Procedure]:
     from kestov_core import knowledge
 
     return [procedures.get(name) for name in knowledge.cards()]
-
-
-def limits() -> dict[str, LimitSource]:
-    """What the limits table may hold, by name: every limit that some procedure takes from it."""
-    return {s.what: s for name in procedures.names() for s in limits_named(procedures.get(name).context)}
 
 
 def procedure_at(printer: Printer, name: str, place: str) -> Procedure:

@@ -10,6 +10,7 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
+from ..asking import LimitSource, limits_named
 from ..errors import BadInput
 from .base import Procedure, Result
 
@@ -42,6 +43,12 @@ def get(name: str) -> Procedure:
 def giving(what: str) -> tuple[str, ...]:
     """The procedures that tell the same of a place; the newest of them speaks."""
     return tuple(name for name in names() if get(name).gives == what)
+
+
+@cache
+def limits() -> dict[str, LimitSource]:
+    """What a limits table may hold, by name: every limit that some procedure takes from it."""
+    return {s.what: s for name in names() for s in limits_named(get(name).context)}
 
 
 def run(name: str, context: dict[str, Any], data: bytes | None = None) -> Result:

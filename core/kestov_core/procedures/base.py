@@ -124,11 +124,15 @@ class StandIn:
 
 @dataclass(frozen=True)
 class Program:
-    """Moves to run while measuring: their name, what they are told, and the G-code that comes of it."""
+    """Moves to run while measuring: their name, what they are told, and the G-code that comes of it.
+
+    ``not_at``: places of the procedure that have no travel to run (a drive that feeds).
+    """
 
     name: str
     told: type[BaseModel]
     gcode: Callable[[Any], str]
+    not_at: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

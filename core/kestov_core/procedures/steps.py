@@ -378,6 +378,6 @@ PROCEDURE = Procedure(
     gives="steps",
     adjustable=True,
     sets="steps",
-    program=Program("travel", TravelProgram, _gcode),
+    program=Program("travel", TravelProgram, _gcode, not_at=("e",)),
     stand_in=_stand_in,
 )

@@ -6027,24 +6027,6 @@ export interface components {
             /** Times */
             times: number;
         };
-        /** LimitIn */
-        LimitIn: {
-            /** What */
-            what: string;
-            /** Place */
-            place: string;
-            /** Low */
-            low?: number | null;
-            /** High */
-            high?: number | null;
-            /**
-             * Unit
-             * @default N
-             */
-            unit: string;
-            /** Source */
-            source: string;
-        };
         /**
          * LimitKind
          * @description What the limits table may hold: a whole band, or its upper end alone.
@@ -6062,6 +6044,27 @@ export interface components {
              */
             side: "high" | "band";
         };
+        /**
+         * LimitTold
+         * @description A row of a model's limits table. ``what``: one of `procedures.limits`; ``source``: where the figures are from.
+         */
+        LimitTold: {
+            /** What */
+            what: string;
+            /** Place */
+            place: string;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /**
+             * Unit
+             * @default N
+             */
+            unit: string;
+            /** Source */
+            source: string;
+        };
         /** ModelOut */
         ModelOut: {
             /** Name */
@@ -6071,7 +6074,7 @@ export interface components {
              * Limits
              * @default []
              */
-            limits: components["schemas"]["LimitIn"][];
+            limits: components["schemas"]["LimitTold"][];
             /**
              * Notes
              * @default
@@ -6136,7 +6139,7 @@ export interface components {
              * Limits
              * @default []
              */
-            limits: components["schemas"]["LimitIn"][];
+            limits: components["schemas"]["LimitTold"][];
             /**
              * Notes
              * @default

@@ -3,7 +3,7 @@ import type { Schemas } from "../api/client";
 import { Field, INPUT } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 
-type Limit = Schemas["LimitIn"];
+type Limit = Schemas["LimitTold"];
 type Kind = Schemas["LimitKind"];
 export type LimitRow = { kind: Kind; place: string; low: string; high: string; source: string };
 

@@ -15,7 +15,7 @@ import { useShopWrite } from "./WorkshopPage";
 type Kinematics = Schemas["Description"]["kinematics"];
 type Model = Schemas["ModelOut"];
 type SheetField = Schemas["SheetField"];
-type File = { description: Told; limits: Schemas["LimitIn"][] };
+type File = { description: Told; limits: Schemas["LimitTold"][] };
 
 /** What is told of a model, or of a typical machine where it is a new one. */
 function useTold(model: Model | null, kinematics: Kinematics) {

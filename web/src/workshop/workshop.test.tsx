@@ -30,7 +30,7 @@ describe("limits", () => {
   const before = [
     { what: "tension", place: "a", low: 24, high: 36, unit: "N", source: "manual" },
     { what: "tracking", place: "b", low: null, high: 0.1, unit: "mm", source: "ours" },
-  ] as Schemas["LimitIn"][];
+  ] as Schemas["LimitTold"][];
   it("stand a row each belt's tension, and one for each other", () => {
     const rows = limitRows(kinds, ["a", "b"], before);
     expect(rows.map((r) => [r.kind.what, r.place, r.low, r.high])).toEqual([

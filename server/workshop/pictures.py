@@ -5,8 +5,7 @@ from __future__ import annotations
 import io
 
 from django.conf import settings
-
-from .problems import Problem
+from people.refusals import Refused
 
 
 def read_picture(data: bytes) -> tuple[bytes, int, int]:
@@ -14,16 +13,16 @@ def read_picture(data: bytes) -> tuple[bytes, int, int]:
     from PIL import Image, ImageOps, UnidentifiedImageError
 
     if not data:
-        raise Problem(422, "empty_file", "The picture is empty.", "file")
+        raise Refused(422, "empty_file", "The picture is empty.", "file")
     if len(data) > settings.MAX_PICTURE:
-        raise Problem(413, "too_large", "The picture is over 12 MB. Take it at a lower resolution.", "file")
+        raise Refused(413, "too_large", "The picture is over 12 MB. Take it at a lower resolution.", "file")
     try:
         with Image.open(io.BytesIO(data), formats=("JPEG", "PNG", "WEBP")) as opened:
             if opened.width * opened.height > 60_000_000:
-                raise Problem(413, "too_large", "The picture has over 60 million points.", "file")
+                raise Refused(413, "too_large", "The picture has over 60 million points.", "file")
             picture = ImageOps.exif_transpose(opened).convert("RGB")
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as e:
-        raise Problem(422, "not_a_picture", "This is not a JPEG, PNG or WebP picture.", "file") from e
+        raise Refused(422, "not_a_picture", "This is not a JPEG, PNG or WebP picture.", "file") from e
     picture.thumbnail((2000, 2000))
     out = io.BytesIO()
     picture.save(out, "JPEG", quality=85)

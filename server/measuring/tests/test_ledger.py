@@ -1,0 +1,36 @@
+"""The settings ledger: what stands now, what was before, and the way back."""
+
+from api.tests.world import ApiCase
+from people.refusals import Refused
+
+from measuring import ledger
+
+
+class Ledger(ApiCase):
+    def set(self, value, name="steps_x", **more):
+        return ledger.set_value(self.slinger, name, value, "steps/mm", self.people["technician"], **more)
+
+    def test_the_newest_of_a_name_stands_and_each_knows_what_was_before(self):
+        self.set(80.0, was=79.0)
+        self.set(80.4, was=12.0)
+        self.set(0.2, name="nozzle_height")
+        found = ledger.entries(self.slinger)
+        self.assertEqual([(e.row.value, e.row.was, e.present) for e in found], [
+            (0.2, None, True), (80.4, 80.0, True), (80.0, 79.0, False),
+        ])  # fmt: skip
+
+    def test_the_way_back_is_a_script_for_steps_alone(self):
+        self.set(80.0, was=79.0)
+        self.set(0.2, name="nozzle_height", was=0.1)
+        height, steps = ledger.entries(self.slinger)
+        self.assertEqual((height.script, steps.script), ("", "M92 X79.0000\nM500\nM503\n"))
+
+    def test_going_back_is_a_row_of_its_own(self):
+        self.set(80.0, was=79.0)
+        row = ledger.go_back(ledger.entries(self.slinger)[0].row, self.people["technician"])
+        self.assertEqual((row.value, row.was), (79.0, 80.0))
+        self.assertEqual(len(ledger.entries(self.slinger)), 2)
+
+    def test_there_is_no_way_back_to_what_nobody_knew(self):
+        with self.assertRaises(Refused):
+            ledger.go_back(self.set(80.0), self.people["technician"])
