@@ -29,6 +29,19 @@ _OVERLAP = 3.0
 _STEEP = 1.2
 #: A bin so far under one of its four neighbours on either side (power) is not its own.
 _SPILL = 0.01
+#: Bins to either side that a window spills into.
+_NEIGHBOURS = 4
+#: Least pace of a sweep (Hz/s); shortest and longest frame (s); and the shortest and longest time (s) that ringing on counts.
+_LEAST_PACE, _FRAME_FROM_S, _FRAME_TO_S, _RINGS_FROM_S, _RINGS_TO_S = 1e-3, 0.2, 0.5, 0.1, 0.5
+#: A rung's start has died away after this share of it; what is left holds so many periods, and samples.
+_DIED_AWAY, _LEAST_PERIODS, _LEAST_SAMPLES = 0.35, 1.5, 40
+#: A rung's frequency is looked for within this (of one over its length, s at least), at so many points; multiples up to this
+#: share of the rate are fitted along.
+_LOOKED_WITHIN, _LEAST_RUNG_S, _LOOKED_AT, _OF_RATE = 0.4, 0.3, 9, 0.45
+#: An overtone is heard over so many times its noise, or where its usual share of the axis's own answer would be.
+_HEARD, _WOULD_BE_HEARD = 8.0, 16.0
+#: An order without a criterion bends as it likes.
+_ANY = 99.0
 
 
 #: Beyond these an axis is not linear: how far an order's answer may bend about its trend (r.m.s. and at most, dB), and
@@ -65,13 +78,13 @@ class Branch:
         """Hz/s at each."""
         if len(self.hz) < 2:
             return np.ones(len(self.hz))
-        return np.maximum(np.abs(np.gradient(self.hz, self.time_s)), 1e-3)
+        return np.maximum(np.abs(np.gradient(self.hz, self.time_s)), _LEAST_PACE)
 
 
 def frame_seconds(branches: list[Branch]) -> float:
     """The length of frame in which a sweep's third order is best told in time and frequency."""
     pace = float(np.median(np.concatenate([b.pace for b in branches])))
-    return float(np.clip(1 / np.sqrt(2 * pace), 0.2, 0.5))
+    return float(np.clip(1 / np.sqrt(2 * pace), _FRAME_FROM_S, _FRAME_TO_S))
 
 
 def order_energy(t: Array, f: Array, power: Array, branch: Branch, order: int, frame_s: float) -> tuple[Array, Array]:
@@ -82,7 +95,7 @@ def order_energy(t: Array, f: Array, power: Array, branch: Branch, order: int, f
     hz, at, pace = branch.hz, branch.time_s, branch.pace
     lowest, highest = hz[0] + 1.0, hz[-1] - 1.0
 
-    rings_on = np.clip(_RINGS_ON / f, 0.1, 0.5)
+    rings_on = np.clip(_RINGS_ON / f, _RINGS_FROM_S, _RINGS_TO_S)
 
     def passage(k: int) -> tuple[Array, Array, NDArray[np.bool_]]:
         when = np.interp(f / k, hz, at)
@@ -106,8 +119,8 @@ def order_energy(t: Array, f: Array, power: Array, branch: Branch, order: int, f
 
 def _overshone(energy: Array) -> NDArray[np.bool_]:
     """Bins that show little but what a strong neighbour spills into them: a frame's window lets so much through."""
-    wide = np.pad(energy, 4, mode="edge")
-    nearby = np.lib.stride_tricks.sliding_window_view(wide, 9).max(axis=1)
+    wide = np.pad(energy, _NEIGHBOURS, mode="edge")
+    nearby = np.lib.stride_tricks.sliding_window_view(wide, 2 * _NEIGHBOURS + 1).max(axis=1)
     return np.asarray(energy < _SPILL * nearby)
 
 
@@ -130,15 +143,15 @@ def rungs_of(x: Array, rate: float, plateaus: list[tuple[float, float, float]], 
     hz, quiet = [], []
     power: dict[int, list[float]] = {k: [] for k in (1, *_ORDERS)}
     for start, end, about in plateaus:
-        piece = x[int((start + 0.35 * (end - start)) * rate) : int(end * rate)]
+        piece = x[int((start + _DIED_AWAY * (end - start)) * rate) : int(end * rate)]
         n = len(piece)
-        if n < 1.5 * rate / about or n < 40:
+        if n < _LEAST_PERIODS * rate / about or n < _LEAST_SAMPLES:
             continue
         t = np.arange(n) / rate
         best = None
-        for f in about + np.linspace(-0.4, 0.4, 9) / max((end - start), 0.3):
+        for f in about + np.linspace(-_LOOKED_WITHIN, _LOOKED_WITHIN, _LOOKED_AT) / max((end - start), _LEAST_RUNG_S):
             phase = 2 * np.pi * f * t
-            orders = [k for k in range(1, 8) if k * f < 0.45 * rate]
+            orders = [k for k in range(1, 8) if k * f < _OF_RATE * rate]
             basis = np.column_stack([g(k * phase) for k in orders for g in (np.cos, np.sin)] + [np.ones(n)])
             c, *_ = np.linalg.lstsq(basis, piece, rcond=None)
             left = float(((piece - basis @ c) ** 2).sum())
@@ -215,11 +228,11 @@ def not_linear(found: list[Bend]) -> str:
     """Words for the plainest sign that the axis is not linear; empty where there is none."""
     worst, words = 0.0, ""
     for b in found:
-        rms, most = _BENT.get(b.order, (99.0, 99.0))
+        rms, most = _BENT.get(b.order, (_ANY, _ANY))
         # A faint overtone is as much the motor's ripple as the command's.
         faint = 1 + max(0.0, _FAINT.get(b.order, 0.0) - b.level_db) / 6
         bent = min(b.rms_db / rms, b.most_db / most) / faint
-        loud = 10 ** ((b.level_db - _LOUD.get(b.order, 99.0)) / 20)
+        loud = 10 ** ((b.level_db - _LOUD.get(b.order, _ANY)) / 20)
         if max(bent, loud) > max(1.0, worst):
             worst = max(bent, loud)
             if b.order == 1:
@@ -240,7 +253,7 @@ def _bend(order: int, f: Array, own: Array, over: Array, quiet: Array, least: in
     # Where neither it nor its constant share of the axis's own answer would stand over the noise, nothing is said.
     share = float(np.median(over / own))
     for _ in range(3):
-        heard = (over > 8 * quiet) | (share * own > 16 * quiet)
+        heard = (over > _HEARD * quiet) | (share * own > _WOULD_BE_HEARD * quiet)
         if heard.sum() < least:
             return None
         share = float(np.exp(np.average(np.log((over + quiet) / own)[heard], weights=np.sqrt(own[heard]))))

@@ -17,6 +17,35 @@ Array = NDArray[np.float64]
 
 _LEAST_DAMPING, _MOST_DAMPING = 0.004, 0.45
 
+# Criteria of fitting and choosing. Where no other reason is given they were chosen on simulated captures (one to three modes,
+# sweeps, noise, knocks): real ones were not to be had.
+#: Bins of a spectrum are this wide (relative): a damping of 0.01 still covers three.
+_BIN = 0.006
+#: Worth of another mode's four figures: in times ln(rows) of an information criterion (BIC has one; a sweep's bins are not
+#: independent), and least share of the energy of what is called a mode.
+_GAIN, _LEAST_SHARE = 3.0, 0.003
+#: From this share of the largest damping on it is no mode but the slope of the floor; and a mode's frequency is known
+#: within this (relative standard uncertainty).
+_OVERDAMPED, _KNOWN_WITHIN = 0.9, 0.05
+#: Bins over which a spectrum is smoothed to look for tops.
+_SMOOTH_BINS = 9
+#: Starts: the damping that most belts' axes have, tops at least so far apart (relative), and of one broad mode made two: the
+#: share of its damping that each begins with, or how far to either side they lie.
+_START_DAMPING, _START_APART, _SPLIT_DAMPING, _SPLIT_APART = 0.05, 0.06, 0.6, 0.05
+#: The model is never less than this share of what was measured: a step may not go below nothing.
+_LEAST_MODEL = 1e-3
+#: Rounds of the two fits, the first damping of a step, how far one step may go (nepers), and when a fit has come to rest: by
+#: the objective's gain (by chance, and in proportion), or by the residual's share.
+_ROUNDS, _DECAY_ROUNDS, _FIRST_DAMP, _MOST_STEP, _DECAY_STEP = 60, 40, 1e-3, 0.3, 0.25
+_AT_REST, _AT_REST_EVEN, _DECAY_AT_REST = 1e-3, 3e-5, 1e-6
+#: How far outside the band a pole may go while it is fitted: spectrum, decays.
+_BELOW, _ABOVE, _DECAY_BELOW, _DECAY_ABOVE = 0.9, 1.05, 0.9, 1.1
+#: Neighbouring residuals that keep their sign count as one: in so many blocks.
+_BLOCKS, _DECAY_BLOCKS = 60, 24
+#: What the sensor's own clock and the model leave open (relative standard uncertainty), and by how much a linear estimate of a
+#: spectrum's fit is too small.
+CLOCK_HZ, MODEL_DAMPING, SPECTRUM_WIDER = 0.001, 0.01, 1.15
+
 
 @dataclass(frozen=True)
 class FoundMode:
@@ -45,7 +74,7 @@ class Fit:
     left: float = 0.0
 
 
-def bins(f: Array, power: Array, low: float, high: float, relative: float = 0.006) -> tuple[Array, Array, Array]:
+def bins(f: Array, power: Array, low: float, high: float, relative: float = _BIN) -> tuple[Array, Array, Array]:
     """Average a periodogram in steps of ``relative`` times the frequency: centre, mean power, how many were joined."""
     keep = (f >= low) & (f <= high)
     f, power = f[keep], power[keep]
@@ -83,7 +112,8 @@ def fit_spectrum(f: Array, power: Array, count: Array, by_chance: bool, most: in
             widest = int(np.argmax(poles[:, 0] * poles[:, 1]))
             hz, damping = poles[widest]
             rest = np.delete(poles, widest, 0)
-            attempt(np.vstack([rest, [[hz * (1 - damping), 0.6 * damping], [hz * (1 + damping), 0.6 * damping]]]))
+            narrow = _SPLIT_DAMPING * damping
+            attempt(np.vstack([rest, [[hz * (1 - damping), narrow], [hz * (1 + damping), narrow]]]))
             tops = _starts(f, smooth, _trend(f, smooth), np.empty((0, 2)), most=k + 1)
             if len(tops) == k + 1:
                 attempt(np.array(tops))
@@ -100,7 +130,7 @@ def fit_spectrum(f: Array, power: Array, count: Array, by_chance: bool, most: in
     return [_finish(f, p, weight, *b, level) for b in best if b is not None]
 
 
-def choose(fits: list[Fit], rows: float, gain: float = 3.0, least_share: float = 0.003) -> Fit | None:
+def choose(fits: list[Fit], rows: float, gain: float = _GAIN, least_share: float = _LEAST_SHARE) -> Fit | None:
     """The fit with the fewest modes that another mode does not better by its worth (BIC, in units of the best's misfit)."""
     if not fits:
         return None
@@ -112,17 +142,19 @@ def choose(fits: list[Fit], rows: float, gain: float = 3.0, least_share: float =
 
 def _determined(mode: FoundMode, least_share: float) -> bool:
     """Whether a mode is one: its frequency is known, and it takes part. What is overdamped belongs to the floor."""
-    return mode.damping > 0.9 * _MOST_DAMPING or (mode.u_hz < 0.05 * mode.hz and mode.share > least_share)
+    return mode.damping > _OVERDAMPED * _MOST_DAMPING or (
+        mode.u_hz < _KNOWN_WITHIN * mode.hz and mode.share > least_share
+    )
 
 
 def without_background(fit: Fit, low: float, high: float) -> Fit:
     """The fit without what is no mode but the slope of the floor: overdamped, or outside the band."""
-    real = [m for m in fit.modes if m.damping < 0.9 * _MOST_DAMPING and low < m.hz < high]
+    real = [m for m in fit.modes if m.damping < _OVERDAMPED * _MOST_DAMPING and low < m.hz < high]
     total = sum(m.share for m in real) or 1.0
     return replace(fit, modes=[replace(m, share=m.share / total) for m in real])
 
 
-def _smooth(p: Array, count: Array, width: int = 9) -> Array:
+def _smooth(p: Array, count: Array, width: int = _SMOOTH_BINS) -> Array:
     kernel = np.hanning(width + 2)[1:-1]
     ones = np.convolve(count, kernel, "same")
     return np.asarray(np.convolve(p * count, kernel, "same") / ones)
@@ -142,8 +174,8 @@ def _starts(f: Array, smooth: Array, model: Array, poles: Array, most: int = 3) 
         tops = np.append(tops, np.argmax(smooth[1:-1]) + 1)
     starts: list[Array] = []
     for i in sorted(set(tops.tolist()), key=lambda i: -over[i]):
-        if all(abs(np.log(f[i] / s[0])) > 0.06 for s in starts):
-            starts.append(np.array([f[i], 0.05]))
+        if all(abs(np.log(f[i] / s[0])) > _START_APART for s in starts):
+            starts.append(np.array([f[i], _START_DAMPING]))
         if len(starts) == most:
             break
     return starts
@@ -176,10 +208,10 @@ def _objective(model: Array, p: Array, weight: Array) -> float:
 
 
 def _clip(model: Array, p: Array) -> Array:
-    return np.maximum(model, 1e-3 * p + 1e-12)
+    return np.maximum(model, _LEAST_MODEL * p + 1e-12)
 
 
-def _score(f: Array, p: Array, weight: Array, poles: Array, rounds: int = 60) -> tuple[float, Array, Array] | None:
+def _score(f: Array, p: Array, weight: Array, poles: Array, rounds: int = _ROUNDS) -> tuple[float, Array, Array] | None:
     """Fisher scoring with step halving: poles in log, linear part along. None where it runs away."""
     k = len(poles)
     basis = _basis(f, poles)
@@ -189,7 +221,7 @@ def _score(f: Array, p: Array, weight: Array, poles: Array, rounds: int = 60) ->
         linear = _linear(basis, p, weight, _clip(basis @ linear, p) * 0.5 + 0.5 * guess)
     model = _clip(basis @ linear, p)
     now = _objective(model, p, weight)
-    damp = 1e-3
+    damp = _FIRST_DAMP
     for _ in range(rounds):
         jac = _jacobian(f, poles, linear, basis)
         w = np.sqrt(weight) / model
@@ -200,14 +232,14 @@ def _score(f: Array, p: Array, weight: Array, poles: Array, rounds: int = 60) ->
         normal, right = a.T @ a, a.T @ r
         for _try in range(8):
             step = np.linalg.solve(normal + damp * np.eye(len(right)), right) / size
-            moved = np.clip(step[: 2 * k], -0.3, 0.3).reshape(2, k)
+            moved = np.clip(step[: 2 * k], -_MOST_STEP, _MOST_STEP).reshape(2, k)
             trial = np.column_stack(
                 [
                     poles[:, 0] * np.exp(moved[0] * 0.5),
                     np.clip(poles[:, 1] * np.exp(moved[1]), _LEAST_DAMPING, _MOST_DAMPING),
                 ]
             )
-            trial[:, 0] = np.clip(trial[:, 0], f[0] * 0.9, f[-1] * 1.05)
+            trial[:, 0] = np.clip(trial[:, 0], f[0] * _BELOW, f[-1] * _ABOVE)
             basis_ = _basis(f, trial)
             linear_ = _linear(basis_, p, weight, model)
             model_ = _clip(basis_ @ linear_, p)
@@ -220,7 +252,7 @@ def _score(f: Array, p: Array, weight: Array, poles: Array, rounds: int = 60) ->
         gained = now - then
         poles, linear, basis, model, now = trial, linear_, basis_, model_, then
         damp = max(damp / 10, 1e-9)
-        if gained < (1e-3 if weight.max() > 1 else 3e-5):
+        if gained < (_AT_REST if weight.max() > 1 else _AT_REST_EVEN):
             break
     if not np.isfinite(now):
         return None
@@ -255,7 +287,7 @@ def _finish(f: Array, p: Array, weight: Array, objective: float, poles: Array, l
     a = a / size
     bread = np.linalg.pinv(a.T @ a, rcond=1e-12)
     gradient = a * left[:, None]
-    block = max(1, len(f) // 60)
+    block = max(1, len(f) // _BLOCKS)
     padded = np.pad(gradient, ((0, -len(f) % block), (0, 0)))
     sums = padded.reshape(-1, block, a.shape[1]).sum(1)
     plain = bread * misfit
@@ -292,12 +324,18 @@ def fit_decays(decays: Array, rate_hz: float, low: float, high: float, most: int
     for _ in range(most):
         best = None
         power = (np.abs(np.fft.rfft(left * np.hanning(2 * n)[n:, None], size, axis=0)) ** 2).sum(1) * inside
-        tries = [np.vstack([poles, [f[int(power.argmax())], 0.05]])]
+        tries = [np.vstack([poles, [f[int(power.argmax())], _START_DAMPING]])]
         if len(poles):
             k = int(np.argmax([m.share for m in out[-1].modes]))
             tries.append(
                 np.vstack(
-                    [np.delete(poles, k, 0), [[poles[k, 0] * 0.95, poles[k, 1]], [poles[k, 0] * 1.05, poles[k, 1]]]]
+                    [
+                        np.delete(poles, k, 0),
+                        [
+                            [poles[k, 0] * (1 - _SPLIT_APART), poles[k, 1]],
+                            [poles[k, 0] * (1 + _SPLIT_APART), poles[k, 1]],
+                        ],
+                    ]
                 )
             )
         for start in tries:
@@ -334,13 +372,13 @@ def _decay_score(t: Array, y: Array, poles: Array, low: float, high: float) -> t
     """Least squares over log frequency and log damping, amplitudes solved at each step (Levenberg and Marquardt)."""
     u = np.log(poles).ravel()
     now = float((_left(t, y, poles)[0] ** 2).sum())
-    damp = 1e-3
-    for _ in range(40):
+    damp = _FIRST_DAMP
+    for _ in range(_DECAY_ROUNDS):
         normal, right = _decay_normal(t, y, u)
         for _try in range(7):
             step = np.linalg.solve(normal + damp * np.diag(np.diag(normal) + 1e-30), right)
-            trial = u + np.clip(step, -0.25, 0.25)
-            trial[0::2] = np.clip(trial[0::2], np.log(low * 0.9), np.log(high * 1.1))
+            trial = u + np.clip(step, -_DECAY_STEP, _DECAY_STEP)
+            trial[0::2] = np.clip(trial[0::2], np.log(low * _DECAY_BELOW), np.log(high * _DECAY_ABOVE))
             trial[1::2] = np.clip(trial[1::2], np.log(_LEAST_DAMPING), np.log(_MOST_DAMPING))
             then = float((_left(t, y, np.exp(trial).reshape(-1, 2))[0] ** 2).sum())
             if then < now:
@@ -348,7 +386,7 @@ def _decay_score(t: Array, y: Array, poles: Array, low: float, high: float) -> t
             damp *= 8
         else:
             break
-        done = now - then < 1e-6 * now
+        done = now - then < _DECAY_AT_REST * now
         u, now = trial, then
         damp = max(damp / 10, 1e-9)
         if done:
@@ -405,7 +443,7 @@ def _decay_finish(t: Array, y: Array, poles: Array, total: float) -> tuple[Fit, 
     a = slope / size
     bread = np.linalg.pinv(a.T @ a, rcond=1e-12)
     gradient = (a * left.ravel()[:, None]).reshape(len(t), y.shape[1], 2 * k)
-    block = max(1, len(t) // 24)
+    block = max(1, len(t) // _DECAY_BLOCKS)
     padded = np.pad(gradient, ((0, -len(t) % block), (0, 0), (0, 0)))
     sums = padded.reshape(-1, block, y.shape[1], 2 * k).sum(1).reshape(-1, 2 * k)
     plain = np.diag(bread) * total / dof
@@ -436,7 +474,7 @@ def left_of_each(decays: Array, fit: Fit, rate_hz: float) -> Array:
     return np.asarray((_left(t, decays, poles)[0] ** 2).mean(0))
 
 
-def widen(fit: Fit, factor: float, relative_hz: float = 0.001, relative_damping: float = 0.01) -> Fit:
+def widen(fit: Fit, factor: float, relative_hz: float = CLOCK_HZ, relative_damping: float = MODEL_DAMPING) -> Fit:
     """The fit with its standard uncertainties times ``factor``, and a floor in proportion for the sensor's own clock.
 
     The factors were found by trial on simulated captures: what a linear error estimate leaves out.

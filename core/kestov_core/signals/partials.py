@@ -32,6 +32,58 @@ _LEVEL_POWER, _STRANGE, _ABSENT, _DEAF_BELOW_HZ = 0.25, 1.0, 0.7, 200.0
 #: How far levels scatter about the plain law (dB), and what one that lies far off costs at most (nats).
 _LEVEL_SPREAD_DB, _MOST_STRANGE = 6.0, 2.0
 
+# Criteria of peaks, candidates and the fit. Where no other reason is given they were chosen on the simulator's recordings
+# (belts of which others ring along, rooms, rubs, talk): real ones were not to be had.
+#: Padding of a spectrum: at least so many points, and so many times the stretch, so that a peak's top is not missed.
+_LEAST_POINTS, _PADDING = 16384, 6
+#: The sound before a pluck counts as its floor from this length (s), and with this share: the string may still ring.
+_LEAST_BEFORE_S, _SHARE_OF_BEFORE = 0.06, 0.15
+#: Width in which the floor is taken as even (Hz), and the lower quartile of a power that is chance (exponential: -ln 0.75).
+_FLOOR_HZ, _QUARTILE_OF_CHANCE = 60.0, 0.288
+#: Peaks: kept at most, power over the floor, share of the strongest (-55 dB), how far under the lowest pitch they are still
+#: looked for, and how many tops are looked at.
+_MOST_PEAKS, _LEAST_EXCESS, _LEAST_OF_STRONGEST, _UNDER_LOWEST, _MOST_TOPS = 18, 12.0, 3e-6, 0.9, 120
+#: A Hann window's main lobe and first side lobes (bins of the stretch): nearer to a stronger peak than these times it, a top
+#: is none; between the two it is one if it is over this share of the stronger (-27 dB; the window's side lobes are at -31).
+_LOBE, _NEAR_LOBE, _FAR_LOBE, _SIDE_LOBE = 3.2, 0.75, 2.2, 2e-3
+#: The strongest peaks that are divided by 1 to so many, those whose spacing is taken, and how far over the highest pitch a
+#: candidate may lie (its own fit then comes down).
+_DIVIDED, _LARGEST_DIVISOR, _SPACED, _OVER_HIGHEST = 10, 10, 12, 1.02
+#: A peak's weight: this power of its level, and full from 20 dB over the floor down to this least.
+_WEIGHT_POWER, _CLEAR_DECADES, _LEAST_WEIGHT = 0.2, 2.0, 0.1
+#: How far a peak may lie from its partial: of the stretch's own resolution, of its frequency (what a belt wavers), and at most
+#: of the pitch; a hit is within twice that, under this share of the pitch, and no higher than this times the partials used.
+_RESOLUTION, _WAVER, _MOST_OF_PITCH, _HIT_OF_PITCH, _HIGHEST_HIT = 0.55, 0.004, 0.1, 0.22, 2.5
+#: What harmonicity takes off: for what is not explained, for what is missing, and for each partial missing at the low end.
+_UNEXPLAINED, _MISSING, _LOW_MISSING = 0.3, 0.8, 0.03
+#: A partial is heard from this weight; at most so many missing in a row count (a plucking node makes no more).
+_HEARD_WEIGHT, _MOST_GAP = 0.02, 3
+#: No candidate says less than this (nats, or a score), and a number that no partial has.
+_NOTHING, _LEAST_TOLD, _NO_PARTIAL = -9.0, -99.0, 99
+#: Spread of a peak about its partial: of the resolution, and of its frequency; and the square root of 2 pi.
+_SPREAD_RESOLUTION, _SPREAD_WAVER, _ROOT_2_PI = 0.35, 0.003, 2.507
+#: Cost of partials missing below the lowest heard, each, beyond those that a microphone does not hear.
+_LOW_COST, _MOST_LOW = 0.12, 8
+#: Levels within so much of the loudest set the offset of a pluck's plain law (dB).
+_LEVELS_WITHIN_DB = 25.0
+#: Plucks as they may be: places on the string, silence at a node (-24 dB), falls with n (powers), losses (dB a partial), and
+#: the low ends of microphones (Hz).
+_PLACES = np.concatenate([np.linspace(0.04, 0.2, 8), np.linspace(0.22, 0.5, 12)])
+_AT_NODE = 0.06
+_FALLS, _LOSSES_DB, _CORNERS_HZ = np.array([0.8, 1.3, 2.0]), np.array([0.0, 1.2, 3.0]), np.array([1.0, 120.0, 300.0])
+#: Where the fit looks for a partial: within this of it, of the resolution, and of the pitch at most.
+_REACH, _REACH_RESOLUTION, _REACH_OF_PITCH = 0.012, 1.4, 0.3
+#: A partial of the fit stands this much over the floor, and over this share of the strongest (-60 dB).
+_STANDS_OVER, _FIT_OF_STRONGEST = 6.0, 1e-6
+#: Spread of a Hann peak in noise (of 1 over length and root of the excess), and what a belt itself wavers.
+_PEAK_SPREAD, _BELT_WAVER = 0.55, 4e-4
+#: A partial further off than so many of its own spreads (and of this share of its frequency) is left out.
+_OFF_SPREADS, _OFF_WAVER = 3.5, 1e-3
+#: Following the pitch: blocks of two periods, of this length at least (s); a block counts over this share of the first's
+#: energy (-27 dB); the times with which a pitch settles (s); least slope of a course that is taken out; and what is not known
+#: of it.
+_BLOCK_S, _BLOCK_ENERGY, _SETTLING_S, _LEAST_SLOPE, _SETTLING_UNKNOWN = 0.025, 2e-3, (0.08, 0.15, 0.3, 0.6), 1e-3, 0.15
+
 
 @dataclass(frozen=True)
 class Spectrum:
@@ -94,43 +146,45 @@ def stretch_power(x: Array, rate_hz: float, size: int) -> Array:
 
 def spectrum_of(x: Array, before: Array | None, rate_hz: float) -> Spectrum:
     """Spectrum of a stretch after a pluck, with the floor from its own neighbourhood and from the sound before."""
-    size = sfft.next_fast_len(max(16384, 6 * len(x)), real=True)
+    size = sfft.next_fast_len(max(_LEAST_POINTS, _PADDING * len(x)), real=True)
     power = stretch_power(x, rate_hz, size)
     df = rate_hz / size
     floor = _local_floor(power, df)
-    if before is not None and len(before) >= 0.06 * rate_hz:
+    if before is not None and len(before) >= _LEAST_BEFORE_S * rate_hz:
         # A tone's peak grows with the length of the stretch: bring the shorter look to the same length.
         reference = stretch_power(before[-len(x) :], rate_hz, size) * max(1.0, len(x) / len(before))
         # Not in full: the string itself may still ring from the pluck before; steady tones are already gone.
-        floor = np.maximum(floor, 0.15 * reference)
+        floor = np.maximum(floor, _SHARE_OF_BEFORE * reference)
     return Spectrum(power, floor, df, len(x) / rate_hz)
 
 
 def _local_floor(power: Array, df: float) -> Array:
     """Lower quartile of the power in blocks of 60 Hz, joined by lines; raised to the mean that noise would have."""
-    width = max(8, int(60 / df))
+    width = max(8, int(_FLOOR_HZ / df))
     m = len(power) // width
-    blocks = np.quantile(power[: m * width].reshape(m, width), 0.25, axis=1) / 0.288
+    blocks = np.quantile(power[: m * width].reshape(m, width), 0.25, axis=1) / _QUARTILE_OF_CHANCE
     centres = (np.arange(m) + 0.5) * width
     floor: Array = np.exp(np.interp(np.arange(len(power)), centres, np.log(blocks + 1e-30)))
     return floor
 
 
-def find_peaks(s: Spectrum, most: int = 18, least_excess: float = 12.0) -> Peaks:
+def find_peaks(s: Spectrum, most: int = _MOST_PEAKS, least_excess: float = _LEAST_EXCESS) -> Peaks:
     """The strongest peaks that stand over the floor and are no side lobe of a stronger one."""
     p = s.power
     top = np.flatnonzero((p[1:-1] > p[:-2]) & (p[1:-1] >= p[2:])) + 1
     top = top[
-        (top * s.df > 0.9 * LOWEST_HZ)
+        (top * s.df > _UNDER_LOWEST * LOWEST_HZ)
         & (top * s.df < BAND_HZ)
         & (p[top] > least_excess * s.floor[top])
-        & (p[top] > p.max() * 3e-6)
+        & (p[top] > p.max() * _LEAST_OF_STRONGEST)
     ]
-    top = top[np.argsort(p[top])[::-1]][:120]
-    lobe = 3.2 / s.seconds / s.df  # distance within which a Hann side lobe may still pass for a peak
+    top = top[np.argsort(p[top])[::-1]][:_MOST_TOPS]
+    lobe = _LOBE / s.seconds / s.df  # distance within which a Hann side lobe may still pass for a peak
     kept: list[int] = []
     for k in top:
-        if all(abs(k - j) > lobe * 0.75 and (abs(k - j) > 2.2 * lobe or p[k] > 2e-3 * p[j]) for j in kept):
+        if all(
+            abs(k - j) > lobe * _NEAR_LOBE and (abs(k - j) > _FAR_LOBE * lobe or p[k] > _SIDE_LOBE * p[j]) for j in kept
+        ):
             kept.append(int(k))
         if len(kept) == most:
             break
@@ -153,13 +207,19 @@ def candidates(peaks: Peaks) -> Array:
     """Fundamentals that the peaks could belong to: each peak over 1 to 10, and the spacing of neighbours."""
     if len(peaks.hz) == 0:
         return np.zeros(0)
-    strongest = peaks.hz[:10]
-    over = (strongest[:, None] / np.arange(1, 11)).ravel()
-    ordered = np.sort(peaks.hz[:12])
+    strongest = peaks.hz[:_DIVIDED]
+    over = (strongest[:, None] / np.arange(1, _LARGEST_DIVISOR + 1)).ravel()
+    ordered = np.sort(peaks.hz[:_SPACED])
     spacing = np.concatenate([np.diff(ordered), np.diff(ordered) / 2, np.diff(ordered) / 3])
     all_ = np.concatenate([over, spacing])
-    all_ = np.unique(all_[(all_ > LOWEST_HZ) & (all_ < HIGHEST_HZ * 1.02)])
+    all_ = np.unique(all_[(all_ > LOWEST_HZ) & (all_ < HIGHEST_HZ * _OVER_HIGHEST)])
     return all_
+
+
+def _clearness(peaks: Peaks) -> Array:
+    """How far each peak stands out of the floor, as a weight."""
+    weight: Array = np.clip(np.log10(peaks.excess) / _CLEAR_DECADES, _LEAST_WEIGHT, 1.0)
+    return weight
 
 
 def harmonicity(peaks: Peaks, f0: Array, seconds: float) -> Array:
@@ -171,10 +231,10 @@ def harmonicity(peaks: Peaks, f0: Array, seconds: float) -> Array:
     """
     if len(peaks.hz) == 0 or len(f0) == 0:
         return np.full(len(f0), -1.0)
-    weight = (peaks.power / peaks.power.max()) ** 0.2 * np.clip(np.log10(peaks.excess) / 2.0, 0.1, 1.0)
+    weight = (peaks.power / peaks.power.max()) ** _WEIGHT_POWER * _clearness(peaks)
     order = np.argsort(peaks.hz)
     hz, weight = peaks.hz[order], weight[order]
-    best = np.full(len(f0), -9.0)
+    best = np.full(len(f0), _NOTHING)
     f0 = np.asarray(f0, dtype=float)
     for b in _B_GRID:
         # Invert p = n f0 sqrt(1 + B n^2) for n.
@@ -182,14 +242,21 @@ def harmonicity(peaks: Peaks, f0: Array, seconds: float) -> Array:
         n_exact = ratio if b == 0 else np.sqrt((np.sqrt(1 + 4 * b * ratio**2) - 1) / (2 * b))
         n = np.rint(n_exact)
         error = np.abs(n_exact - n) * f0[:, None]
-        tolerance = 0.55 / seconds + np.minimum(0.004 * hz[None, :], 0.1 * f0[:, None])
-        hit = (n >= 1) & (n <= 2.5 * MOST_PARTIALS) & (error < 2 * tolerance) & (error < 0.22 * f0[:, None])
+        tolerance = _RESOLUTION / seconds + np.minimum(_WAVER * hz[None, :], _MOST_OF_PITCH * f0[:, None])
+        hit = (
+            (n >= 1)
+            & (n <= _HIGHEST_HIT * MOST_PARTIALS)
+            & (error < 2 * tolerance)
+            & (error < _HIT_OF_PITCH * f0[:, None])
+        )
         close = np.where(hit, np.exp(-0.5 * (error / tolerance) ** 2), 0.0)
         explained = (close * weight).sum(axis=1)
         unexplained = ((1 - close) * weight).sum(axis=1)
         missing = _missing_weight(n, close * weight)
-        lowest = np.where(hit, n, 99).min(axis=1)
-        score = (explained - 0.3 * unexplained - 0.8 * missing) / weight.sum() - 0.03 * (lowest - 1)
+        lowest = np.where(hit, n, _NO_PARTIAL).min(axis=1)
+        score = (explained - _UNEXPLAINED * unexplained - _MISSING * missing) / weight.sum() - _LOW_MISSING * (
+            lowest - 1
+        )
         best = np.maximum(best, score)
     return best
 
@@ -204,8 +271,8 @@ def _missing_weight(n: Array, weight: Array) -> Array:
     heard_n = np.zeros(len(n))
     heard_w = np.zeros(len(n))
     for j in range(n.shape[1]):
-        here = weight[:, j] > 0.02
-        gap = np.where(here & (heard_n > 0), np.clip(n[:, j] - heard_n - 1, 0, 3), 0)
+        here = weight[:, j] > _HEARD_WEIGHT
+        gap = np.where(here & (heard_n > 0), np.clip(n[:, j] - heard_n - 1, 0, _MOST_GAP), 0)
         missing += gap * np.minimum(heard_w, weight[:, j])
         same = here & (n[:, j] == heard_n)
         heard_w = np.where(here, np.where(same, np.maximum(heard_w, weight[:, j]), weight[:, j]), heard_w)
@@ -233,25 +300,25 @@ def evidence(peaks: Peaks, f0: Array, seconds: float) -> Told:
     """
     f0 = np.asarray(f0, dtype=float)
     if len(peaks.hz) == 0 or len(f0) == 0:
-        return Told(*(np.full(len(f0), v) for v in (-9.0, -9.0, 0.0)))
-    weight = (peaks.power / peaks.power.max()) ** _LEVEL_POWER * np.clip(np.log10(peaks.excess) / 2.0, 0.1, 1.0)
+        return Told(*(np.full(len(f0), v) for v in (_NOTHING, _NOTHING, 0.0)))
+    weight = (peaks.power / peaks.power.max()) ** _LEVEL_POWER * _clearness(peaks)
     order = np.argsort(peaks.hz)
     hz, weight = peaks.hz[order], weight[order]
-    spread = 0.35 / seconds + 0.003 * hz[None, :]
-    best = Told(np.full(len(f0), -99.0), np.full(len(f0), -99.0), np.zeros(len(f0)))
+    spread = _SPREAD_RESOLUTION / seconds + _SPREAD_WAVER * hz[None, :]
+    best = Told(np.full(len(f0), _LEAST_TOLD), np.full(len(f0), _LEAST_TOLD), np.zeros(len(f0)))
     for b in _B_GRID[::2]:
         ratio = hz[None, :] / f0[:, None]
         n_exact = ratio if b == 0 else np.sqrt((np.sqrt(1 + 4 * b * ratio**2) - 1) / (2 * b))
         n = np.maximum(np.rint(n_exact), 1)
         error = np.abs(n_exact - n) * f0[:, None]
-        gain = np.log(f0[:, None] / (spread * 2.507)) - 0.5 * (error / spread) ** 2
+        gain = np.log(f0[:, None] / (spread * _ROOT_2_PI)) - 0.5 * (error / spread) ** 2
         told = np.maximum(gain, -_STRANGE)
         hit = told > -_STRANGE
         hit_weight = np.where(hit, weight, 0.0)
-        lowest = np.where(hit, n, 99).min(axis=1)
+        lowest = np.where(hit, n, _NO_PARTIAL).min(axis=1)
         at_lowest = np.where(n == lowest[:, None], hit_weight, 0).max(axis=1)
         deaf = np.clip(_DEAF_BELOW_HZ / f0, 0, lowest - 1)
-        low = at_lowest * np.clip(lowest - 1 - deaf, 0, 4) + 0.12 * np.minimum(lowest - 1, 8)
+        low = at_lowest * np.clip(lowest - 1 - deaf, 0, 4) + _LOW_COST * np.minimum(lowest - 1, _MOST_LOW)
         placed = (told * weight).sum(axis=1)
         nats = placed - _ABSENT * (_missing_weight(n, hit_weight) + low)
         better = nats > best.nats
@@ -274,15 +341,15 @@ def unlike_a_pluck(s: Spectrum, f0: float, b: float, highest_hz: float) -> float
     n, hz = n[keep], hz[keep]
     if len(n) < 2:
         return 0.0
-    reach = np.maximum(0.35 / s.seconds + 0.003 * hz, 1.5 * s.df)
+    reach = np.maximum(_SPREAD_RESOLUTION / s.seconds + _SPREAD_WAVER * hz, 1.5 * s.df)
     lo, hi = ((hz - reach) / s.df).astype(int), ((hz + reach) / s.df).astype(int) + 2
     level = 10 * np.log10(np.array([s.power[i:j].max() for i, j in zip(lo, hi, strict=True)]) + 1e-30)
-    quiet = 10 * np.log10(6 * s.floor[((lo + hi) / 2).astype(int)] + 1e-30)
+    quiet = 10 * np.log10(_STANDS_OVER * s.floor[((lo + hi) / 2).astype(int)] + 1e-30)
     heard = level > quiet
     if not heard.any():
         return _MOST_STRANGE * len(n)
     shape = _pluck_levels(hz)  # (shapes, n)
-    counts = heard & (level > level[heard].max() - 25)
+    counts = heard & (level > level[heard].max() - _LEVELS_WITHIN_DB)
     offset = np.median(level[counts] - shape[:, counts], axis=1, keepdims=True)
     wanted = shape + offset
     seen = np.maximum(level, quiet)
@@ -293,7 +360,7 @@ def unlike_a_pluck(s: Spectrum, f0: float, b: float, highest_hz: float) -> float
 
 def _pluck_levels(hz: Array) -> Array:
     """Levels (dB) of partials 1, 2 … at ``hz`` for plucking places, falls with n, losses, microphones: (shapes, len(hz))."""
-    corner = np.array([1.0, 120.0, 300.0])[:, None]
+    corner = _CORNERS_HZ[:, None]
     low = 20 * np.log10((hz / corner) ** 2 / np.sqrt(1 + (hz / corner) ** 4))
     shapes: Array = (_string_levels(len(hz))[:, None, :] + low).reshape(-1, len(hz))
     return shapes
@@ -302,10 +369,9 @@ def _pluck_levels(hz: Array) -> Array:
 @functools.cache
 def _string_levels(partials: int) -> Array:
     n = np.arange(1, partials + 1)
-    places = np.concatenate([np.linspace(0.04, 0.2, 8), np.linspace(0.22, 0.5, 12)])
-    pluck = 20 * np.log10(np.maximum(np.abs(np.sin(np.pi * places[:, None] * n)), 0.06))
-    fall = -np.array([0.8, 1.3, 2.0])[:, None] * 20 * np.log10(n)
-    loss = -np.array([0.0, 1.2, 3.0])[:, None] * (n - 1)
+    pluck = 20 * np.log10(np.maximum(np.abs(np.sin(np.pi * _PLACES[:, None] * n)), _AT_NODE))
+    fall = -_FALLS[:, None] * 20 * np.log10(n)
+    loss = -_LOSSES_DB[:, None] * (n - 1)
     levels: Array = (pluck[:, None, None] + fall[None, :, None] + loss[None, None]).reshape(-1, partials)
     return levels
 
@@ -323,26 +389,28 @@ def fit_string(s: Spectrum, f0: float, b: float | None = None) -> StringFit | No
     base = f0
     for n in range(1, MOST_PARTIALS + 1):
         centre = n * base * np.sqrt(1 + guess_b * n * n)
-        reach = min(max(0.012 * centre, 1.4 * resolution), 0.3 * f0)
+        reach = min(max(_REACH * centre, _REACH_RESOLUTION * resolution), _REACH_OF_PITCH * f0)
         lo, hi = int((centre - reach) / s.df), int((centre + reach) / s.df) + 2
         if hi >= len(p) - 1:
             break
         k = lo + int(np.argmax(p[lo:hi]))
-        if k <= lo or k >= hi - 1 or p[k] < 6 * s.floor[k] or p[k] < p.max() * 1e-6:
+        if k <= lo or k >= hi - 1 or p[k] < _STANDS_OVER * s.floor[k] or p[k] < p.max() * _FIT_OF_STRONGEST:
             continue
         hz = float(_vertex(p, np.array([k]))[0] * s.df)
         excess = p[k] / s.floor[k]
         # Spread of a Hann peak in noise (about 0.5 / (T sqrt(snr))) and what a belt itself wavers.
-        sigma = np.hypot(0.55 / (s.seconds * np.sqrt(excess)), 4e-4 * hz)
+        sigma = np.hypot(_PEAK_SPREAD / (s.seconds * np.sqrt(excess)), _BELT_WAVER * hz)
         found.append(Partial(n, hz, float(sigma), float(p[k])))
         strongest = max(strongest, float(p[k]))
         if len(found) in (3, 5, 8):
             base, guess_b, _ = _solve(found)
     while found:
         f, guess_b, sigma_f = _solve(found)
-        off = [abs(q.hz - q.n * f * np.sqrt(1 + guess_b * q.n**2)) / np.hypot(q.sigma_hz, 1e-3 * q.hz) for q in found]
+        off = [
+            abs(q.hz - q.n * f * np.sqrt(1 + guess_b * q.n**2)) / np.hypot(q.sigma_hz, _OFF_WAVER * q.hz) for q in found
+        ]
         worst = int(np.argmax(off))
-        if off[worst] < 3.5 or len(found) <= 2:
+        if off[worst] < _OFF_SPREADS or len(found) <= 2:
             chi = np.sqrt(np.mean(np.square(off))) if len(found) > 2 else 1.0
             levels = [Partial(q.n, q.hz, q.sigma_hz, 10 * float(np.log10(q.level_db / strongest))) for q in found]
             return StringFit(float(f), float(sigma_f * max(1.0, chi)), float(guess_b), levels)
@@ -388,7 +456,7 @@ def follow(x: Array, rate_hz: float, fit: StringFit) -> Course:
     relative frequency is extrapolated to no amplitude; where the slope is not clearly there, nothing is changed.
     """
     strongest = sorted(fit.partials, key=lambda q: -q.level_db)[:3]
-    block = max(int(2.0 / fit.f0_hz * rate_hz), int(0.025 * rate_hz))
+    block = max(int(2.0 / fit.f0_hz * rate_hz), int(_BLOCK_S * rate_hz))
     m = len(x) // block
     if m < 4:
         return Course()
@@ -408,17 +476,17 @@ def follow(x: Array, rate_hz: float, fit: StringFit) -> Course:
     shift /= weight + 1e-300
     energy = 0.5 * (amplitude[1:] + amplitude[:-1])
     energy /= energy.max() + 1e-300
-    good = energy > 2e-3
+    good = energy > _BLOCK_ENERGY
     if good.sum() < 3:
         return Course(kept=kept)
     d, w = shift[good], weight[good] / weight.max()
     at = np.flatnonzero(good) * block / rate_hz
     # The course of the squared amplitude: as the strongest partials have it, or a plain decay.
-    courses = [energy[good], *(np.exp(-2 * at / tau) for tau in (0.08, 0.15, 0.3, 0.6))]
+    courses = [energy[good], *(np.exp(-2 * at / tau) for tau in _SETTLING_S)]
     best = min((_line(e, d, w) for e in courses), key=lambda line: line.wander)
-    if len(d) < 5 or best.slope < max(4 * best.slope_spread, 1e-3):
+    if len(d) < 5 or best.slope < max(4 * best.slope_spread, _LEAST_SLOPE):
         return Course(wander=best.wander, kept=kept)
-    return Course(best.start, float(np.hypot(best.start_spread, 0.15 * best.start)), best.wander, kept)
+    return Course(best.start, float(np.hypot(best.start_spread, _SETTLING_UNKNOWN * best.start)), best.wander, kept)
 
 
 @dataclass(frozen=True)

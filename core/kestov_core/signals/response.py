@@ -22,6 +22,17 @@ LOWEST_MODE_HZ = 7.0
 #: A mode moves with its swing from this share of its frequency, and so many standard uncertainties (chosen on simulated axes with
 #: and without play).
 DRIFT, DRIFT_SIGMAS = 0.025, 4
+#: Frames of a spectrogram and their hop (s).
+_FRAME_S, _HOP_S, _LEAST_FRAME = 0.5, 0.125, 16
+#: What was lost is left out as long as this share of the bins stays; a fit takes so many bins at least.
+_ENOUGH_LEFT, _LEAST_BINS = 0.7, 24
+#: Worth and least share of another mode where bins scatter by chance: there they are independent (BIC as it is), and a mode
+#: that takes so little part is noise.
+_BY_CHANCE = (1.0, 0.01)
+#: Top of a spectrum without modes: this quantile; its floor; and least signal over the noise that is put down (-30 dB).
+_TOP, _FLOOR, _LEAST_SNR = 0.97, 0.1, 1e-3
+#: A mode's band: so many dampings to either side, and this at least (relative).
+_BAND_DAMPINGS, _LEAST_BAND = 1.5, 0.04
 
 
 @dataclass
@@ -53,9 +64,9 @@ def periodogram(x: Array, rate: float) -> tuple[Array, Array]:
     return np.arange(size // 2 + 1) * rate / size, power
 
 
-def frames(x: Array, rate: float, seconds: float = 0.5, hop_s: float = 0.125) -> tuple[Array, Array, Array]:
+def frames(x: Array, rate: float, seconds: float = _FRAME_S, hop_s: float = _HOP_S) -> tuple[Array, Array, Array]:
     """Short-time power: frame middles (s), frequencies (Hz), power (frames, bins)."""
-    n = max(16, int(seconds * rate))
+    n = max(_LEAST_FRAME, int(seconds * rate))
     hop = max(1, int(hop_s * rate))
     pieces = np.lib.stride_tricks.sliding_window_view(x, n)[::hop]
     power = np.abs(sfft.rfft(pieces * np.hanning(n), axis=1)) ** 2
@@ -87,15 +98,17 @@ def whole_spectrum(
     keep = np.ones(len(centre), bool)
     for start, end in lost or ():
         keep &= (centre < start) | (centre > end)
-    if keep.sum() > 0.7 * len(keep):
+    if keep.sum() > _ENOUGH_LEFT * len(keep):
         centre, binned, count = centre[keep], binned[keep], count[keep]
         others = [p[keep] for p in others]
     response = Response(centre, binned, others)
-    if fit and len(centre) > 24:
+    if fit and len(centre) > _LEAST_BINS:
         response.fits = modes.fit_spectrum(centre, binned, count, by_chance)
-        chosen = modes.choose(response.fits, float(len(centre)), *((1.0, 0.01) if by_chance else (3.0, 0.003)))
+        chosen = modes.choose(response.fits, float(len(centre)), *(_BY_CHANCE if by_chance else ()))
         response.fit = (
-            modes.widen(modes.without_background(chosen, max(low, LOWEST_MODE_HZ), high), 1.15) if chosen else None
+            modes.widen(modes.without_background(chosen, max(low, LOWEST_MODE_HZ), high), modes.SPECTRUM_WIDER)
+            if chosen
+            else None
         )
     return response
 
@@ -104,8 +117,8 @@ def note_snr(response: Response) -> None:
     """Put down how far the modes' top stands over the noise (dB)."""
     if response.fit is None:
         return
-    top = float(response.fit.model.max()) if response.fit.modes else float(np.quantile(response.power, 0.97))
-    response.snr_db = 10 * float(np.log10(max(top / max(response.noise, 1e-30), 1e-3)))
+    top = float(response.fit.model.max()) if response.fit.modes else float(np.quantile(response.power, _TOP))
+    response.snr_db = 10 * float(np.log10(max(top / max(response.noise, 1e-30), _LEAST_SNR)))
 
 
 def cross_talk(response: Response) -> tuple[float, int]:
@@ -113,12 +126,12 @@ def cross_talk(response: Response) -> tuple[float, int]:
     assert response.fit is not None
     near = np.zeros(len(response.f), bool)
     for m in response.fit.modes:
-        reach = max(1.5 * m.damping, 0.04)
+        reach = max(_BAND_DAMPINGS * m.damping, _LEAST_BAND)
         near |= np.abs(response.f / m.hz - 1) < reach
     own = float(response.power[near].sum()) if near.any() else 0.0
     ratios = []
     for other in response.others:
-        floor = float(np.quantile(other, 0.1))
+        floor = float(np.quantile(other, _FLOOR))
         ratios.append(np.sqrt(max(float((other[near] - floor).sum()), 0.0) / max(own, 1e-30)))
     return float(max(ratios)), 1 + int(np.argmax(ratios))
 

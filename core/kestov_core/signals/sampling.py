@@ -18,6 +18,36 @@ Array = NDArray[np.float64]
 #: Shorter than this, neither a sweep nor a decay with the quiet after it can be told.
 _SHORTEST_S = 1.0
 
+# Criteria of a clock and of what it read. Where no other reason is given they were chosen on simulated sensors (jitter, rounded
+# stamps, lost rows, clipping): real records were not to be had.
+#: Fewer rows are no record.
+_LEAST_ROWS = 64
+#: A step longer than this (usual steps), and than so many usual deviations, is a gap: one row was lost. Median deviation of a
+#: normal spread over one.
+_GAP_STEPS, _GAP_DEVIATIONS, _MAD = 1.75, 6.0, 1.4826
+#: Steps are even under this jitter (of a step): then nothing is resampled.
+_EVEN_JITTER = 1e-4
+#: Rows further apart than this (steps) are not joined by a cubic; its four rows span three steps, and so many times it at most.
+_TOO_FAR, _SPAN_TOO_FAR = 2.2, 2.5
+#: Steps to which stamps are rounded (s), coarse from this share of the usual step on; a stamp is a whole number of them within
+#: this much, and what a float of seconds holds.
+_ROUND_TO_S, _COARSE, _WHOLE, _OF_A_FLOAT = (1e-2, 5e-3, 1e-3, 5e-4, 1e-4), 0.1, 1e-3, 1e-7
+#: A clock that leaves its straight line by more than this (rounding steps) wanders: it is followed in stretches so long (s).
+_LEAVES_LINE, _FOLLOWED_S = 1.5, 1.0
+#: Least time between rows once they are spread (usual steps).
+_LEAST_STEP = 1e-3
+#: Samples stand at the end of the range: from this share on, where they are more than this share of those just beside it
+#: (within so much of the range).
+_LEAST_CLIPPED, _OVER_BESIDE, _BESIDE = 5e-4, 0.5, 0.02
+#: Aliasing is possible where the raw rate is under so many times the highest frequency, or where the top of its band (from)
+#: holds so many times the power of its middle (from, to).
+_ENOUGH_RATE, _TOP_FROM, _MIDDLE_FROM, _MIDDLE_TO, _TOP_OVER_MIDDLE = 2.5, 0.85, 0.4, 0.7, 10.0
+#: What is kept: so many samples a period of the highest frequency; thinned out from this much more on.
+_A_PERIOD, _WORTH_THINNING, _LEAST_SAMPLES = 4, 1.3, 16
+#: Lost samples are filled by a model of this order, from so many orders around; not where more are lost (orders), or less is
+#: known (orders).
+_ORDER, _AROUND, _MOST_LOST, _LEAST_KNOWN = 24, 40, 12, 4
+
 
 @dataclass(frozen=True)
 class Even:
@@ -58,7 +88,7 @@ def evenly(time_s: Array, values: Array, top_hz: float) -> Even:
     Errors: ``too_few_rows``, ``time_not_increasing``.
     """
     n = len(time_s)
-    if n < 64:
+    if n < _LEAST_ROWS:
         raise BadInput("too_few_rows", f"{n} rows only: a second or more of samples is needed.", "data")
     steps = np.diff(time_s)
     if steps.min() < 0:
@@ -79,17 +109,17 @@ def evenly(time_s: Array, values: Array, top_hz: float) -> Even:
     steps = np.diff(time_s)
     step = float(np.median(steps))
     # A clock that jitters makes long steps, too: those are no gaps.
-    ragged = 1.4826 * float(np.median(np.abs(steps - step))) / step
-    whole = steps < max(1.75, 1 + 6 * ragged) * step
+    ragged = _MAD * float(np.median(np.abs(steps - step))) / step
+    whole = steps < max(_GAP_STEPS, 1 + _GAP_DEVIATIONS * ragged) * step
     step = float(steps[whole].mean())
     jitter = float(steps[whole].std() / step)
     gaps = int((~whole).sum())
     clipped = _clipped(values)
     missing = np.zeros(0, bool)
-    if jitter > 1e-4 or gaps:
+    if jitter > _EVEN_JITTER or gaps:
         count = int((time_s[-1] - time_s[0]) / step) + 1
         at = time_s[0] + step * np.arange(count)
-        values, missing = _cubic(time_s, values, at, 2.2 * step)
+        values, missing = _cubic(time_s, values, at, _TOO_FAR * step)
     else:
         missing = np.zeros(n, bool)
     raw_rate = 1 / step
@@ -109,8 +139,8 @@ def spread_stamps(time_s: Array) -> tuple[Array, bool]:
     coarse = next(
         (
             q
-            for q in (1e-2, 5e-3, 1e-3, 5e-4, 1e-4)
-            if q > 0.1 * usual and np.abs(origin / q - np.round(origin / q)).max() < 1e-3 + 1e-7 / q
+            for q in _ROUND_TO_S
+            if q > _COARSE * usual and np.abs(origin / q - np.round(origin / q)).max() < _WHOLE + _OF_A_FLOAT / q
         ),
         None,
     )
@@ -123,7 +153,7 @@ def spread_stamps(time_s: Array) -> tuple[Array, bool]:
     if even:
         return time_s, False
     out = np.empty(len(time_s))
-    breaks = np.flatnonzero(steps > 2.2 * max(usual, coarse)) + 1
+    breaks = np.flatnonzero(steps > _TOO_FAR * max(usual, coarse)) + 1
     for lo, hi in zip(np.append(0, breaks), np.append(breaks, len(time_s)), strict=True):
         k = np.arange(hi - lo)
         piece = time_s[lo:hi]
@@ -134,15 +164,15 @@ def spread_stamps(time_s: Array) -> tuple[Array, bool]:
         slope, start = np.polyfit(k, piece, 1)
         line = start + slope * k
         # A clock that wanders is followed in stretches of a second or so.
-        if np.abs(line - piece).max() > 1.5 * coarse:
-            width = max(8, int(1.0 / usual))
+        if np.abs(line - piece).max() > _LEAVES_LINE * coarse:
+            width = max(8, int(_FOLLOWED_S / usual))
             kernel = np.hanning(min(width, len(k)) + 2)[1:-1]
             smooth = np.convolve(np.pad(piece - line, len(kernel), mode="edge"), kernel / kernel.sum(), "same")
             line = line + smooth[len(kernel) : -len(kernel)]
         out[lo:hi] = line
     if np.diff(out).min() <= 0:
         # Stretches overlap by less than a step: keep the order.
-        out = np.maximum.accumulate(out + 1e-3 * usual * np.arange(len(out)))
+        out = np.maximum.accumulate(out + _LEAST_STEP * usual * np.arange(len(out)))
     return out, True
 
 
@@ -153,11 +183,11 @@ def _clipped(values: Array) -> float:
         for end in (v.max(), v.min()):
             at_end = v == end
             share = float(at_end.mean())
-            if share < 5e-4 or np.ptp(v) == 0:
+            if share < _LEAST_CLIPPED or np.ptp(v) == 0:
                 continue
-            reach = 0.02 * float(np.ptp(v))
+            reach = _BESIDE * float(np.ptp(v))
             beside = float(((np.abs(v - end) < reach) & ~at_end).mean())
-            if share > 0.5 * beside:
+            if share > _OVER_BESIDE * beside:
                 worst = max(worst, share)
     return worst
 
@@ -167,7 +197,7 @@ def _cubic(x: Array, y: Array, at: Array, far: float) -> tuple[Array, NDArray[np
     i = np.clip(np.searchsorted(x, at, side="right") - 1, 1, len(x) - 3)
     knots = [x[i + k] for k in (-1, 0, 1, 2)]
     missing = (knots[2] - knots[1]) > far
-    rough = missing | (knots[3] - knots[0] > 2.5 * far)
+    rough = missing | (knots[3] - knots[0] > _SPAN_TOO_FAR * far)
     out = np.zeros((y.shape[0], len(at)))
     for a, k in enumerate((-1, 0, 1, 2)):
         weight = np.ones(len(at))
@@ -191,11 +221,11 @@ def _thin(values: Array, missing: NDArray[np.bool_], rate: float, top_hz: float,
     spectrum = sfft.rfft(padded, axis=1)
     power = (np.abs(spectrum) ** 2).sum(0)
     m = len(power)
-    upper, middle = power[int(0.85 * m) :].mean(), power[int(0.4 * m) : int(0.7 * m)].mean()
-    aliasing = bool(rate < 2.5 * top_hz or upper > 10 * middle)
-    wanted = 4 * top_hz
-    if rate > 1.3 * wanted:
-        new = max(16, int(size * wanted / rate))
+    upper, middle = power[int(_TOP_FROM * m) :].mean(), power[int(_MIDDLE_FROM * m) : int(_MIDDLE_TO * m)].mean()
+    aliasing = bool(rate < _ENOUGH_RATE * top_hz or upper > _TOP_OVER_MIDDLE * middle)
+    wanted = _A_PERIOD * top_hz
+    if rate > _WORTH_THINNING * wanted:
+        new = max(_LEAST_SAMPLES, int(size * wanted / rate))
         cut = spectrum[:, : new // 2 + 1]
         thin = sfft.irfft(cut, n=new, axis=1) * (new / size)
         new_rate = rate * new / size
@@ -214,14 +244,14 @@ def _thin(values: Array, missing: NDArray[np.bool_], rate: float, top_hz: float,
     return Even(values, rate_now, rate, missing, jitter, gaps, aliasing)
 
 
-def _fill(x: Array, missing: NDArray[np.bool_], order: int = 24) -> Array:
+def _fill(x: Array, missing: NDArray[np.bool_], order: int = _ORDER) -> Array:
     """Fill lost samples so that an autoregressive model of the rest fits best (Janssen, Veldhuis and Vries 1986)."""
     edges = np.flatnonzero(np.diff(np.concatenate([[0], missing.view(np.int8), [0]])))
     x = x.copy()
     for start, end in edges.reshape(-1, 2):
         length = end - start
-        lo, hi = max(0, start - 40 * order), min(len(x), end + 40 * order)
-        if length > 12 * order or start - lo < 4 * order or hi - end < 4 * order:
+        lo, hi = max(0, start - _AROUND * order), min(len(x), end + _AROUND * order)
+        if length > _MOST_LOST * order or start - lo < _LEAST_KNOWN * order or hi - end < _LEAST_KNOWN * order:
             continue
         around = x[lo:hi]
         inside = np.arange(start - lo, end - lo)

@@ -10,6 +10,12 @@ from ..readers import Sound
 from .sampling import Array, Even
 
 _COLUMNS = 900
+#: After each pluck: how long is looked at, how long its attack is left out (s), and least points of its spectrum.
+_LOOKED_AT_S, _ATTACK_S, _LEAST_POINTS = 0.6, 0.045, 1 << 14
+#: Points of a spectrum that are drawn: as many as a plot is wide.
+_DRAWN = 700
+#: Frames of the time-frequency picture: their length, least hop (s), how many; and the faintest level that is drawn (dB).
+_FRAME_S, _LEAST_HOP_S, _TIMES, _FAINTEST_DB = 0.4, 0.02, 160, -60
 
 
 class SoundView(BaseModel):
@@ -26,9 +32,9 @@ def sound_view(sound: Sound, at_s: list[float], top_hz: float) -> SoundView:
     """Envelope by min and max, and the mean spectrum of 0.6 s after each time in ``at_s``, up to ``top_hz``."""
     x = np.asarray(sound.samples.mean(axis=1), dtype=np.float64)
     low, high = envelope(x)
-    length = int(0.6 * sound.rate_hz)
-    size = sfft.next_fast_len(max(length, 1 << 14), real=True)
-    starts = [int((t + 0.045) * sound.rate_hz) for t in at_s] or [0]
+    length = int(_LOOKED_AT_S * sound.rate_hz)
+    size = sfft.next_fast_len(max(length, _LEAST_POINTS), real=True)
+    starts = [int((t + _ATTACK_S) * sound.rate_hz) for t in at_s] or [0]
     total = np.zeros(size // 2 + 1)
     for start in starts:
         piece = x[start : start + length]
@@ -37,7 +43,7 @@ def sound_view(sound: Sound, at_s: list[float], top_hz: float) -> SoundView:
     f = np.arange(len(total)) * sound.rate_hz / size
     keep = int(np.searchsorted(f, min(top_hz, sound.rate_hz / 2)))
     # The highest in each column, so that a narrow partial is not lost.
-    bins = np.unique(np.linspace(0, max(keep - 1, 1), min(keep, 700)).astype(int))
+    bins = np.unique(np.linspace(0, max(keep - 1, 1), min(keep, _DRAWN)).astype(int))
     level = np.maximum.reduceat(total[:keep], bins)
     level_db = 10 * np.log10(level / (level.max() + 1e-30) + 1e-9)
     return SoundView(
@@ -74,7 +80,7 @@ def shaken_view(even: Even, top_hz: float) -> ShakenView:
 
     x = even.values[0]
     low, high = envelope(x)
-    t, f, power = frames(x, even.rate_hz, 0.4, max(0.02, even.seconds / 160))
+    t, f, power = frames(x, even.rate_hz, _FRAME_S, max(_LEAST_HOP_S, even.seconds / _TIMES))
     keep = f <= top_hz
     level = 10 * np.log10(power[:, keep] / (power[:, keep].max() + 1e-30) + 1e-9)
     return ShakenView(
@@ -83,5 +89,5 @@ def shaken_view(even: Even, top_hz: float) -> ShakenView:
         high=np.round(high, 1).tolist(),
         time_s=np.round(t, 3).tolist(),
         frequency_hz=np.round(f[keep], 2).tolist(),
-        level_db=np.clip(np.round(level), -60, 0).astype(int).tolist(),
+        level_db=np.clip(np.round(level), _FAINTEST_DB, 0).astype(int).tolist(),
     )

@@ -21,6 +21,22 @@ Array = NDArray[np.float64]
 #: How well a finger or mouse points (px, u95).
 POINTING_PX = 2.0
 
+# Criteria of a pattern, chosen on made photographs (aslant, noisy, shaded unevenly): real ones were not to be had.
+#: Shortest line, and least distance of two points of known distance (px).
+_SHORTEST_LINE_PX, _SHORTEST_RULE_PX = 60.0, 20.0
+#: Samples a pixel along the line, lines to either side whose mean is taken (px), and the degree of the shading taken out.
+_A_PIXEL, _TO_EITHER_SIDE, _SHADING = 2, 6, 4
+#: Points that are drawn of the profile and of the spectrum; up to so many times the pattern's ripples, and this at least.
+_DRAWN, _DRAWN_SPECTRUM, _DRAWN_TO, _DRAWN_AT_LEAST = 500, 300, 12, 30
+#: Least ripples on a line, and samples a ripple.
+_LEAST_RIPPLES, _LEAST_SAMPLES = 2.5, 8
+#: The period is looked for within this of the spectrum's top (ripples), at so many points, then closer at so many, so often.
+_WITHIN, _COARSE, _FINE, _CLOSER = 0.7, 57, 21, 3
+#: A pattern explains this share of the profile's variance at least.
+_LEAST_CLEAR = 0.08
+#: Longest memory of what is left over (samples) that is believed.
+_LONGEST_MEMORY = 40.0
+
 
 class Px(BaseModel):
     """A point of the picture."""
@@ -83,21 +99,21 @@ def measure_wall(grey: Array, marks: WallMarks) -> WallMeasured:
             raise BadInput("out_of_range", "The line must lie inside the picture.", "line")
     start, end = (np.array([p.x, p.y]) for p in marks.line)
     pixels = float(np.hypot(*(end - start)))
-    if pixels < 60:
+    if pixels < _SHORTEST_LINE_PX:
         raise BadInput("out_of_range", "The line is too short: draw it across several ripples.", "line")
-    steps = int(2 * pixels)
+    steps = int(_A_PIXEL * pixels)
     along = start + (end - start) * np.linspace(0, 1, steps)[:, None]
     across = np.array([-(end - start)[1], (end - start)[0]]) / pixels
     mm, relative = _millimetres(along, marks)
-    profile = np.mean([_sample(grey, along + k * across) for k in range(-6, 7)], axis=0)
+    profile = np.mean([_sample(grey, along + k * across) for k in range(-_TO_EITHER_SIDE, _TO_EITHER_SIDE + 1)], axis=0)
     length = float(mm[-1])
     even = np.linspace(0, length, steps)
     profile = np.interp(even, mm, profile)
     x = np.linspace(-1, 1, steps)
-    profile = profile - np.polynomial.Polynomial.fit(x, profile, 4)(x)
+    profile = profile - np.polynomial.Polynomial.fit(x, profile, _SHADING)(x)
     spacing, u, clear, curve = _period(profile, length)
     u95 = quadrature(1.96 * u, spacing * relative)
-    keep = np.linspace(0, steps - 1, min(steps, 500)).astype(int)
+    keep = np.linspace(0, steps - 1, min(steps, _DRAWN)).astype(int)
     scale = np.abs(profile).max() or 1.0
     return WallMeasured(
         spacing=Quantity(value=spacing, u95=u95, own=1.96 * u, shared=spacing * relative, unit="mm"),
@@ -156,7 +172,7 @@ def _millimetres(along: Array, marks: WallMarks) -> tuple[Array, float]:
         )
     a, b = ((p.x, p.y) for p in marks.ruler.ends)
     pixels = math.dist(a, b)
-    if pixels < 20:
+    if pixels < _SHORTEST_RULE_PX:
         raise BadInput("out_of_range", "The two points of known distance lie too close together.", "ruler")
     scale = marks.ruler.distance_mm / pixels
     return np.hypot(*(along - along[0]).T) * scale, math.sqrt(2) * POINTING_PX / pixels
@@ -169,7 +185,7 @@ def _period(profile: Array, length: float) -> tuple[float, float, float, tuple[A
     size = sfft.next_fast_len(8 * n)
     power = np.abs(sfft.rfft(profile * window, size)) ** 2
     cycles = np.arange(len(power)) * n / size  # over the line's length
-    inside = (cycles >= 2.5) & (cycles <= n / 8)
+    inside = (cycles >= _LEAST_RIPPLES) & (cycles <= n / _LEAST_SAMPLES)
     if not inside.any() or not np.any(profile):
         raise BadInput("no_pattern", "There is no pattern along this line.", "line")
     first = float(cycles[inside][power[inside].argmax()])
@@ -181,15 +197,15 @@ def _period(profile: Array, length: float) -> tuple[float, float, float, tuple[A
         left = profile - basis @ coefficients
         return float((left**2).sum()), float(np.hypot(*coefficients[:2]))
 
-    grid = first + np.linspace(-0.7, 0.7, 57)
-    for _ in range(3):
+    grid = first + np.linspace(-_WITHIN, _WITHIN, _COARSE)
+    for _ in range(_CLOSER):
         sums = [fit(c)[0] for c in grid]
         best = float(grid[int(np.argmin(sums))])
         step = grid[1] - grid[0]
-        grid = best + np.linspace(-step, step, 21)
+        grid = best + np.linspace(-step, step, _FINE)
     left, amplitude = fit(best)
     clear = 1 - left / max(float((profile**2).sum()), 1e-30)
-    if clear < 0.08:
+    if clear < _LEAST_CLEAR:
         raise BadInput(
             "no_pattern",
             "No regular pattern stands out along this line: light the wall from the side, or draw it elsewhere.",
@@ -198,9 +214,9 @@ def _period(profile: Array, length: float) -> tuple[float, float, float, tuple[A
     # Frequency of a sine in noise (Rife and Boorstyn 1974), neighbours counted together by the residual's own memory.
     sigma2 = left / n
     memory = max(1.0, n / (4 * best))
-    u_cycles = math.sqrt(6 * sigma2 * min(memory, 40) / (amplitude**2 * n)) / math.pi
+    u_cycles = math.sqrt(6 * sigma2 * min(memory, _LONGEST_MEMORY) / (amplitude**2 * n)) / math.pi
     spacing = length / best
-    shown = inside & (cycles <= max(12 * best, 30))
-    pick = np.linspace(0, shown.sum() - 1, min(300, int(shown.sum()))).astype(int)
+    shown = inside & (cycles <= max(_DRAWN_TO * best, _DRAWN_AT_LEAST))
+    pick = np.linspace(0, shown.sum() - 1, min(_DRAWN_SPECTRUM, int(shown.sum()))).astype(int)
     c, p = cycles[shown][pick], power[shown][pick]
     return spacing, spacing * u_cycles / best, clear, (length / c, p / p.max())
