@@ -88,7 +88,23 @@ class Lack(_Shape):
 
 
 def typical(kinematics: Kinematics) -> Description:
-    """A typical machine of its kinematics: what nobody has told stands at its default."""
+    """A typical machine of its kinematics: what a description begins with.
+
+    Parameters
+    ----------
+    kinematics : str
+        ``bed_slinger``, ``fixed_bed``, ``corexy``, ``delta`` or ``belt_bed``.
+
+    Returns
+    -------
+    Description
+        What nobody has told stands at its default.
+
+    Examples
+    --------
+    >>> sorted(typical("corexy").belts())
+    ['a', 'b']
+    """
     drives: dict[str, Any] = {p: {"kind": "belt", "tensioner": {"thread_pitch_mm": 0.7}} for p in _BELTS[kinematics]}
     drives |= {p: {"kind": "screw"} for p in _SCREWS.get(kinematics, ())} | {"e": {"kind": "extruder"}}
     return Description.model_validate(

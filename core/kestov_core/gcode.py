@@ -107,5 +107,23 @@ def travel_test(
 
 
 def steps_script(axis: Axis, steps_per_mm: float) -> str:
-    """Set, store and read back the steps of an axis."""
+    r"""Set, store and read back the steps of an axis.
+
+    Parameters
+    ----------
+    axis : str
+        ``x``, ``y``, ``z`` or ``e``.
+    steps_per_mm : float
+        Steps for each millimetre.
+
+    Returns
+    -------
+    str
+        G-code.
+
+    Examples
+    --------
+    >>> steps_script("x", 80.0)
+    'M92 X80.0000\nM500\nM503\n'
+    """
     return f"M92 {axis.upper()}{steps_per_mm:.4f}\nM500\nM503\n"

@@ -36,10 +36,29 @@ class Sound:
 
 
 def read_wav(data: bytes) -> Sound:
-    """Read a WAV file: 8 to 192 kHz, one channel or more, PCM 16/24/32 bit or float.
+    """Read a WAV file.
 
-    Errors: ``empty_file``, ``too_large``, ``not_a_wav``, ``no_samples``, ``out_of_range`` (rate),
-    ``not_finite``.
+    Parameters
+    ----------
+    data : bytes
+        8 to 192 kHz, one channel or more, PCM of 16, 24 or 32 bit or float.
+
+    Returns
+    -------
+    Sound
+        ``samples`` (n, channels) of full scale 1, and the rate (Hz).
+
+    Raises
+    ------
+    BadInput
+        ``empty_file``, ``too_large``, ``not_a_wav``, ``no_samples``, ``out_of_range`` (rate), ``not_finite``.
+
+    Examples
+    --------
+    >>> read_wav(b"time_s,ax")
+    Traceback (most recent call last):
+    ...
+    kestov_core.errors.BadInput: This is not a WAV file. It looks like text. Save the recording as WAV (PCM or float).
     """
     if not data:
         raise BadInput("empty_file", "The file is empty. Record again and save it as WAV.", "data")
@@ -83,13 +102,34 @@ def _looks_like_text(head: bytes) -> bool:
 def read_csv(
     data: bytes, columns: Sequence[str], optional: Sequence[str] = (), signs: Sequence[str] = ()
 ) -> dict[str, list[float]]:
-    """Read a table of figures with a header line. Columns named in ``signs`` hold + or - and come back as 1 or -1.
+    r"""Read a table of figures with a header line.
 
-    Comma, semicolon or tab; decimal point or (not with comma as separator) decimal comma; a byte-order mark,
-    blank lines and lines that begin with ``#`` are passed over; columns in any order.
+    Comma, semicolon or tab; decimal point or (not with comma as separator) decimal comma; a byte-order mark, blank lines and
+    lines that begin with ``#`` are passed over; columns in any order.
 
-    Returns the named columns as lists of floats; optional ones only where the header has them.
-    Errors: ``empty_file``, ``too_large``, ``not_text``, ``missing_column``, ``bad_row``, ``not_finite``.
+    Parameters
+    ----------
+    data : bytes
+        The file.
+    columns, optional : sequence of str
+        Names that must be there, and that may be.
+    signs : sequence of str
+        Of these, the columns that hold + or -; they come back as 1 or -1.
+
+    Returns
+    -------
+    dict of list of float
+        By name; optional ones only where the header has them.
+
+    Raises
+    ------
+    BadInput
+        ``empty_file``, ``too_large``, ``not_text``, ``missing_column``, ``bad_row``, ``not_finite``, with the row.
+
+    Examples
+    --------
+    >>> read_csv(b"at_mm;way\n1,5;+\n2;-\n", ("at_mm", "way"), signs=("way",))
+    {'at_mm': [1.5, 2.0], 'way': [1.0, -1.0]}
     """
     head = _head(data, columns, optional)
     wanted = [head.names[i] for i in head.wanted]
@@ -112,9 +152,31 @@ def read_csv(
 
 
 def read_columns(data: bytes, columns: Sequence[str]) -> dict[str, NDArray[np.float64]]:
-    """As `read_csv`, for tables of a million rows: columns as arrays, read by numpy's own reader in one go.
+    r"""As `read_csv`, for tables of a million rows: columns as arrays, read by numpy's own reader in one go.
 
     What that reader does not take is read again slowly, to say in which row and column it fails.
+
+    Parameters
+    ----------
+    data : bytes
+        CSV with a header line; comma, semicolon or tab; lines that begin with # are comments.
+    columns : sequence of str
+        The names that must be there; others are left aside.
+
+    Returns
+    -------
+    dict of (n,) ndarray
+        By name.
+
+    Raises
+    ------
+    BadInput
+        ``empty_file``, ``not_text``, ``missing_column``, ``bad_row``, ``not_finite``, ``too_large``, with the row.
+
+    Examples
+    --------
+    >>> read_columns(b"time_s,ax\n0,1.5\n0.1,2.5\n", ("time_s", "ax"))["ax"].tolist()
+    [1.5, 2.5]
     """
     import numpy as np
 

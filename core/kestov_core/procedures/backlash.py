@@ -92,9 +92,35 @@ class BacklashResult(Result):
 
 
 def analyse(context: BacklashContext, data: bytes | None) -> BacklashResult:
-    """Analyse a CSV ``target_mm,approach,reading_mm``: readings are actual positions on the target's scale.
+    r"""The reversal of an axis from readings at targets that were approached from both sides.
 
-    Errors: those of `read_csv`; ``too_few_rows`` where a target has not two readings from each side.
+    Parameters
+    ----------
+    context : BacklashContext
+        The limit and the instrument's resolution (mm).
+    data : bytes
+        CSV ``target_mm,approach,reading_mm``: readings are actual positions on the target's scale, ``approach`` is + or -.
+
+    Returns
+    -------
+    BacklashResult
+        ``reversal_value``, ``mean_reversal``, ``repeatability``, ``systematic_deviation``, ``accuracy`` (mm), and each target's.
+
+    Raises
+    ------
+    BadInput
+        Those of `readers.read_csv`; ``too_few_rows`` where a target has not two readings from each side.
+
+    Notes
+    -----
+    ISO 230-2: B_i is the mean of the + approaches less that of the - approaches; the reversal value is the largest |B_i|.
+
+    Examples
+    --------
+    >>> rows = b"target_mm,approach,reading_mm\n" + b"10,+,10.04\n10,-,9.98\n" * 2
+    >>> result = analyse(BacklashContext(axis="x"), rows)
+    >>> round(result.reversal_value.value, 3), round(result.mean_reversal.value, 3)
+    (0.06, 0.06)
     """
     assert data is not None
     table = read_csv(data, ("target_mm", "approach", "reading_mm"), signs=("approach",))

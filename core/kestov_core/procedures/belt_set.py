@@ -89,7 +89,38 @@ class BeltSetResult(Result):
 
 
 def analyse(context: BeltSetContext, data: bytes | None = None) -> BeltSetResult:
-    """Judge the belts against the target and each other, and say what to turn."""
+    """Judge the belts against the target and each other, and say what to turn.
+
+    Parameters
+    ----------
+    context : BeltSetContext
+        The belts with their tension (N) and tensioners, the target (N), and what earlier turns gave.
+    data : None
+        It has no file.
+
+    Returns
+    -------
+    BeltSetResult
+        The imbalance (%), the slacker one, and for each belt the turns (or mm of a slider), the direction, and what to expect.
+
+    Raises
+    ------
+    BadInput
+        ``out_of_range`` where two belts have one id, or a tension is not greater than zero.
+
+    Notes
+    -----
+    Tension gained by a turn: EA 2 p sin(wrap / 2) / loop (`machine.Tensioner`); with history the machine's own, joined to the
+    theory by inverse variance. Nothing is turned on noise, and never more than one turn at a time.
+
+    Examples
+    --------
+    >>> belt = {"id": "x", "tension": {"value": 15.0, "u95": 0.5, "unit": "N"}, "loop_length_mm": 1000, "axial_stiffness_n": 15000,
+    ...     "tensioner": {"thread_pitch_mm": 0.5, "tighten": "clockwise"}}
+    >>> result = analyse(BeltSetContext(belts=[belt], target_n=22.5))
+    >>> result.belts[0].direction, round(result.belts[0].turns.value, 2)
+    ('clockwise', 0.5)
+    """
     belts = context.belts
     if len({b.id for b in belts}) != len(belts):
         raise BadInput("out_of_range", "Two belts have the same id.", "belts")

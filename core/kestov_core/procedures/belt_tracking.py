@@ -46,7 +46,29 @@ class BeltTrackingResult(Result):
 
 
 def analyse(context: BeltTrackingContext, data: bytes | None = None) -> BeltTrackingResult:
-    """Wander = largest less smallest of (top - bottom)/2. Contact: a clearance not above its uncertainty."""
+    """How far a belt wanders on its idlers, and whether it touches a flange.
+
+    Parameters
+    ----------
+    context : BeltTrackingContext
+        Positions along the travel (mm), each with the clearance to both flanges (mm).
+    data : None
+        It has no file.
+
+    Returns
+    -------
+    BeltTrackingResult
+        ``wander`` (mm): largest less smallest of (top - bottom) / 2; the smallest clearance; what it touches (a clearance not
+        above its uncertainty).
+
+    Examples
+    --------
+    >>> result = analyse(BeltTrackingContext(positions=[
+    ...     {"travel_mm": 0, "clearance_top_mm": 0.5, "clearance_bottom_mm": 0.5},
+    ...     {"travel_mm": 200, "clearance_top_mm": 0.6, "clearance_bottom_mm": 0.4}]))
+    >>> round(result.wander.value, 3), result.touches
+    (0.1, 'none')
+    """
     top = np.array([p.clearance_top_mm for p in context.positions])
     bottom = np.array([p.clearance_bottom_mm for p in context.positions])
     u = U95_OF_STEP * context.resolution_mm

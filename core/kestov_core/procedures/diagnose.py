@@ -98,7 +98,36 @@ def _tables(machine: Machine) -> tuple[dict[str, np.ndarray], dict[str, np.ndarr
 
 
 def analyse(context: DiagnoseContext, data: bytes | None = None) -> DiagnoseResult:
-    """Weigh a case and say what to do next."""
+    """Weigh a case and say what to do next.
+
+    Parameters
+    ----------
+    context : DiagnoseContext
+        The machine's kinematics, what was seen, looked for and measured, what happened to it, its parts and their ages.
+    data : None
+        It has no file.
+
+    Returns
+    -------
+    DiagnoseResult
+        Faults with their probability and the reasons for and against, checks by what they save for their minutes, repairs.
+
+    Raises
+    ------
+    BadInput
+        ``out_of_range`` for a finding, a fault or a place that this machine does not have.
+
+    Notes
+    -----
+    Troubleshooting under uncertainty by cost: Heckerman, Breese and Rommelse 1995; see `diagnosis`.
+
+    Examples
+    --------
+    >>> result = analyse(DiagnoseContext(printer={"kinematics": "bed_slinger"}, findings=[
+    ...     {"finding": "smoke_or_smell", "state": "present"}]))
+    >>> result.stop is not None
+    True
+    """
     return _weigh(context, ahead=True)
 
 

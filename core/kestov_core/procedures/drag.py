@@ -97,7 +97,32 @@ class DragResult(Result):
 
 
 def analyse(context: DragContext, data: bytes | None) -> DragResult:
-    """Analyse a CSV ``position_mm,force_n[,direction]``. Errors: those of `read_csv`; ``too_few_rows`` under five."""
+    r"""The force that a free carriage takes to be pushed along, and where it binds.
+
+    Parameters
+    ----------
+    context : DragContext
+        The limit (N) and the scale's resolution (N).
+    data : bytes
+        CSV ``position_mm,force_n[,direction]``.
+
+    Returns
+    -------
+    DragResult
+        ``mean_force`` and ``worst_force`` (N) and where, the tight places, the ``trend`` (N per 100 mm).
+
+    Raises
+    ------
+    BadInput
+        Those of `readers.read_csv`; ``too_few_rows`` under five.
+
+    Examples
+    --------
+    >>> rows = b"position_mm,force_n\n" + b"".join(b"%d,1.0\n" % at for at in range(0, 200, 20))
+    >>> result = analyse(DragContext(axis="x"), rows)
+    >>> round(result.mean_force.value, 3), result.binding
+    (1.0, [])
+    """
     assert data is not None
     at, force, way = _rows(data)
     odd = [i for i, f in enumerate(force) if typed_wrong(float(f), float(np.median(force)))]

@@ -105,7 +105,35 @@ class LayerShiftResult(Result):
 
 
 def analyse(context: LayerShiftContext, data: bytes | None = None) -> LayerShiftResult:
-    """Errors: ``not_for_this_kinematics``; ``missing_field`` where a motor's transmission is not given."""
+    """The shift in motor travel, against whole teeth of the belt and whole four-step cycles of the motor.
+
+    Parameters
+    ----------
+    context : LayerShiftContext
+        The shift of one step in x and y (mm), the kinematics, and each motor's transmission.
+    data : None
+        It has no file.
+
+    Returns
+    -------
+    LayerShiftResult
+        Each motor's travel (mm, teeth, cycles), and the mechanisms ranked by probability.
+
+    Raises
+    ------
+    BadInput
+        ``not_for_this_kinematics``; ``missing_field`` where a motor's transmission is not given.
+
+    Examples
+    --------
+    Two millimetres along x on a moving bed are one tooth of its belt:
+
+    >>> drive = {"kind": "belt", "pitch_mm": 2, "teeth": 20}
+    >>> result = analyse(LayerShiftContext(shift_x_mm=2.0, shift_y_mm=0.0, u95_mm=0.05, kinematics="bed_slinger",
+    ...     transmissions={"x": drive, "y": drive}))
+    >>> result.motors[0].motor, result.motors[0].teeth
+    ('x', 1.0)
+    """
     travel = motor_travel(context.kinematics, context.shift_x_mm, context.shift_y_mm)
     u = context.u95_mm * (math.sqrt(2) if context.kinematics == "corexy" else 1.0)
     motors = [_motor(name, t, u, _drive(context, name)) for name, t in travel.items()]

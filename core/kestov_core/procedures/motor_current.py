@@ -160,7 +160,30 @@ class MotorCurrentResult(Result):
 
 
 def analyse(context: MotorCurrentContext, data: bytes | None = None) -> MotorCurrentResult:
-    """Current, its share of the rating, and the reference to set instead where it is out."""
+    """Current, its share of the rating, and the reference to set instead where it is out.
+
+    Parameters
+    ----------
+    context : MotorCurrentContext
+        Reference (V), sense resistor (ohm) and the driver's factor, or the stored r.m.s. current (A); the motor's rating (A, r.m.s.).
+    data : None
+        It has no file.
+
+    Returns
+    -------
+    MotorCurrentResult
+        Peak and r.m.s. current of one motor (A), and per cent of its rating, each with u95.
+
+    Notes
+    -----
+    I_peak = V_ref / (gain R_s), from the driver's datasheet; I_rms = I_peak / sqrt 2 of a sine.
+
+    Examples
+    --------
+    >>> result = analyse(MotorCurrentContext(axis="x", reference_v=0.8, sense_ohm=0.1, gain=8, rated_a=1.0))
+    >>> round(result.peak_current.value, 3), round(result.percent_of_rated.value, 1)
+    (1.0, 70.7)
+    """
     driver_rms, relative = _driver_current(context)
     rms = driver_rms * context.share
     peak = rms * math.sqrt(2)

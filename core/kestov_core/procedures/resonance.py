@@ -109,7 +109,36 @@ class ResonanceResult(Result):
 
 
 def analyse(context: ResonanceContext, data: bytes | None) -> ResonanceResult:
-    """Analyse a CSV ``time_s,ax,ay,az``. Errors: those of `read_columns` and of `sampling.evenly`."""
+    """What an axis answers when it is shaken: its modes, whether to believe them, and the shapers for them.
+
+    Parameters
+    ----------
+    context : ResonanceContext
+        The unit of the accelerations, the axis, how it was excited.
+    data : bytes
+        CSV ``time_s,ax,ay,az``.
+
+    Returns
+    -------
+    ResonanceResult
+        ``modes`` (Hz undamped, damping ratio, share), ``spectrum``, ``shapers``, ``recommended``, ``quality``.
+
+    Raises
+    ------
+    BadInput
+        Those of `readers.read_columns` and of `signals.sampling.evenly`.
+
+    Examples
+    --------
+    A simulated axis with a mode at 50 Hz, swept:
+
+    >>> from kestov_core.simulator.shaking import Sensor, Shake, SimAxis, SimMode, shake
+    >>> shaken = shake(SimAxis(modes=[SimMode(hz=50, damping=0.06)]), "x", Shake(), Sensor(), seed=1)
+    >>> context = ResonanceContext(unit=Sensor().unit, excited_axis="x", excitation="sweep")
+    >>> result = analyse(context, shaken.csv())
+    >>> round(result.frequency.value), [m.share for m in result.modes]
+    (50, [1.0])
+    """
     assert data is not None
     return analyse_rows(context, *_rows(data))
 

@@ -188,7 +188,30 @@ class RippleSourceResult(Result):
 
 
 def analyse(context: RippleSourceContext, data: bytes | None = None) -> RippleSourceResult:
-    """Rank the sources. One speed only: both families stay open, and the advice is another speed."""
+    """What makes a regular pattern on a wall, ranked. One speed only: both families stay open, and the advice is another speed.
+
+    Parameters
+    ----------
+    context : RippleSourceContext
+        Which way the wall runs, spacings (mm) at speeds (mm/s), and the machine's drives and resonances.
+    data : None
+        It has no file.
+
+    Returns
+    -------
+    RippleSourceResult
+        ``speed_exponent`` (log-log slope: 1 is timed, 0 geometric) and ``sources`` by probability.
+
+    Examples
+    --------
+    A spacing that stays at 2 mm whatever the speed, on a belt of 2 mm pitch:
+
+    >>> result = analyse(RippleSourceContext(direction="x", observations=[
+    ...     {"speed_mm_s": 40, "spacing_mm": 2.0, "u95_mm": 0.05}, {"speed_mm_s": 80, "spacing_mm": 2.0, "u95_mm": 0.05}],
+    ...     machine={"kinematics": "bed_slinger", "transmissions": {"x": {"kind": "belt", "pitch_mm": 2, "teeth": 20}}}))
+    >>> abs(round(result.speed_exponent.value, 2)), result.sources[0].source
+    (0.0, 'belt_tooth')
+    """
     import numpy as np
 
     context = context.model_copy(update={"machine": context.of_machine})

@@ -43,7 +43,32 @@ class ShaperResult(Result):
 def analyse(context: ShaperContext, data: bytes | None = None) -> ShaperResult:
     """Impulses by closed form (zv, zvd, zvdd) or by solving the ei family's constraints at the given damping.
 
-    Error ``out_of_range`` where no shaper of the ei family meets its constraints (damping above about 0.25).
+    Parameters
+    ----------
+    context : ShaperContext
+        The shaper's name, the mode's frequency (Hz) and damping ratio, and the residual that the ei family allows.
+    data : None
+        It has no file.
+
+    Returns
+    -------
+    ShaperResult
+        Impulses, duration (ms), the insensitive band as a fraction of the frequency, and the sensitivity curve.
+
+    Raises
+    ------
+    BadInput
+        ``out_of_range`` where no shaper of the ei family meets its constraints (damping above about 0.25).
+
+    Notes
+    -----
+    See `signals.shapers` for the sources.
+
+    Examples
+    --------
+    >>> result = analyse(ShaperContext(name="zv", frequency_hz=50, damping_ratio=0.0))
+    >>> result.duration_ms, [i.amplitude for i in result.impulses]
+    (10.0, [0.5, 0.5])
     """
     import numpy as np
 

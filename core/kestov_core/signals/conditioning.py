@@ -46,9 +46,25 @@ class SteadyTone:
 
 
 def band_limit(samples: NDArray[np.float32] | Array, rate_hz: float) -> tuple[Array, float]:
-    """Cut to 11 … 2800 Hz and resample by the FFT; returns (n2,) samples and their rate in Hz.
+    """Cut to the band in which belts are heard, and resample by the Fourier transform.
 
-    ``samples`` (n,): one channel.
+    Parameters
+    ----------
+    samples : (n,) ndarray
+        One channel.
+    rate_hz : float
+        Sampling rate.
+
+    Returns
+    -------
+    (m,) ndarray, float
+        Samples, cut to 11 … 2800 Hz, and their rate (Hz).
+
+    Examples
+    --------
+    >>> x, rate = band_limit(np.sin(2 * np.pi * 100 * np.arange(44100) / 44100), 44100.0)
+    >>> round(rate), round(float(x.max()), 1)
+    (5954, 1.0)
     """
     n = sfft.next_fast_len(len(samples), real=True)
     spectrum = sfft.rfft(np.asarray(samples, dtype=np.float32), n)
@@ -68,7 +84,22 @@ def band_limit(samples: NDArray[np.float32] | Array, rate_hz: float) -> tuple[Ar
 def clipped_share(samples: NDArray[np.float32]) -> float:
     """Share of samples in flat tops: runs of three or more within 0.1 % of the largest magnitude.
 
-    ``samples`` (n, channels).
+    Parameters
+    ----------
+    samples : (n, channels) ndarray
+        Full scale 1. The channel with the largest swing is looked at.
+
+    Returns
+    -------
+    float
+        A fraction.
+
+    Examples
+    --------
+    >>> t = np.arange(1000) / 1000
+    >>> clean = np.sin(2 * np.pi * 10 * t)[:, None].astype(np.float32)
+    >>> clipped_share(np.clip(3 * clean, -1, 1)) > 0.5
+    True
     """
     mono = samples[:, 0] if samples.shape[1] == 1 else samples[:, int(np.argmax(np.ptp(samples, axis=0)))]
     count = 0

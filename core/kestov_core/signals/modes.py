@@ -75,7 +75,28 @@ class Fit:
 
 
 def bins(f: Array, power: Array, low: float, high: float, relative: float = _BIN) -> tuple[Array, Array, Array]:
-    """Average a periodogram in steps of ``relative`` times the frequency: centre, mean power, how many were joined."""
+    """Average a periodogram in steps in proportion to the frequency.
+
+    Parameters
+    ----------
+    f, power : (n,) ndarray
+        Frequencies (Hz, rising) and power.
+    low, high : float
+        The band (Hz).
+    relative : float
+        Width of a bin over its frequency.
+
+    Returns
+    -------
+    (m,) ndarray, (m,) ndarray, (m,) ndarray
+        Centres (Hz), mean power, and how many were joined.
+
+    Examples
+    --------
+    >>> centre, power, count = bins(np.arange(1.0, 9.0), np.arange(1.0, 9.0), 1.0, 8.0, relative=0.7)
+    >>> count.tolist(), power.tolist()
+    ([2.0, 2.0, 4.0], [1.5, 3.5, 6.5])
+    """
     keep = (f >= low) & (f <= high)
     f, power = f[keep], power[keep]
     step = np.floor(np.log(f / low) / relative).astype(int)
@@ -312,7 +333,32 @@ def _finish(f: Array, p: Array, weight: Array, objective: float, poles: Array, l
 
 
 def fit_decays(decays: Array, rate_hz: float, low: float, high: float, most: int = 3) -> list[Fit]:
-    """Modes of free decays: ``decays`` (n, pieces), all starting just after their knock. One set of poles for all."""
+    """Modes of free decays: one set of poles for all of them, amplitudes for each.
+
+    Parameters
+    ----------
+    decays : (n, pieces) ndarray
+        Free decays, all starting just after their knock.
+    rate_hz : float
+        Sampling rate.
+    low, high : float
+        Where modes are looked for (Hz).
+    most : int
+        How many modes at most.
+
+    Returns
+    -------
+    list of Fit
+        With one, two … ``most`` modes; see `choose`.
+
+    Examples
+    --------
+    >>> t = np.arange(500) / 1000
+    >>> decay = np.exp(-0.05 * 2 * np.pi * 40 * t) * np.sin(2 * np.pi * 40 * np.sqrt(1 - 0.05**2) * t)
+    >>> mode = fit_decays(decay[:, None], 1000.0, 5.0, 200.0, most=1)[0].modes[0]
+    >>> round(mode.hz, 2), round(mode.damping, 3)
+    (40.0, 0.05)
+    """
     n = len(decays)
     t = np.arange(n) / rate_hz
     size = 4 * n

@@ -47,9 +47,35 @@ class Onset:
 
 
 def find_onsets(x: Array, rate_hz: float, min_gap_s: float = 0.15) -> list[Onset]:
-    """Onsets in ``x`` (n,), earliest first.
+    """Where something was struck or plucked.
 
+    Parameters
+    ----------
+    x : (n,) ndarray
+        Samples of one channel, full scale 1.
+    rate_hz : float
+        Sampling rate.
+    min_gap_s : float
+        Onsets nearer than this to a stronger one are its own.
+
+    Returns
+    -------
+    list of Onset
+        Earliest first.
+
+    Notes
+    -----
     Spectral flux: the rise of log energy within 16 ms, summed over bands, above each band's own quiet level.
+
+    Examples
+    --------
+    A tone that begins at half a second, in a little noise:
+
+    >>> import numpy as np
+    >>> t = np.arange(16000) / 16000
+    >>> x = 1e-3 * np.random.default_rng(1).standard_normal(16000) + np.where(t > 0.5, np.exp(-9 * (t - 0.5)), 0) * np.sin(700 * t)
+    >>> round(find_onsets(x, 16000.0)[-1].at_s, 1)
+    0.5
     """
     frame = int(_FRAME_S * rate_hz)
     hop = int(_HOP_S * rate_hz)

@@ -169,7 +169,28 @@ def _local_floor(power: Array, df: float) -> Array:
 
 
 def find_peaks(s: Spectrum, most: int = _MOST_PEAKS, least_excess: float = _LEAST_EXCESS) -> Peaks:
-    """The strongest peaks that stand over the floor and are no side lobe of a stronger one."""
+    """The strongest peaks that stand over the floor and are no side lobe of a stronger one.
+
+    Parameters
+    ----------
+    s : Spectrum
+        Of a stretch after a pluck.
+    most : int
+        How many are kept.
+    least_excess : float
+        Power over the floor from which on a peak is one.
+
+    Returns
+    -------
+    Peaks
+        Strongest first; frequencies by a parabola through the logarithm of three bins.
+
+    Examples
+    --------
+    >>> x = np.sin(2 * np.pi * 200 * np.arange(8000) / 8000) + 1e-3 * np.random.default_rng(1).standard_normal(8000)
+    >>> [round(float(hz)) for hz in find_peaks(spectrum_of(x, None, 8000.0), most=1).hz]
+    [200]
+    """
     p = s.power
     top = np.flatnonzero((p[1:-1] > p[:-2]) & (p[1:-1] >= p[2:])) + 1
     top = top[
@@ -204,7 +225,24 @@ def _vertex(power: Array, idx: NDArray[np.int_]) -> Array:
 
 
 def candidates(peaks: Peaks) -> Array:
-    """Fundamentals that the peaks could belong to: each peak over 1 to 10, and the spacing of neighbours."""
+    """Fundamentals that the peaks could belong to.
+
+    Parameters
+    ----------
+    peaks : Peaks
+        Strongest first.
+
+    Returns
+    -------
+    (c,) ndarray
+        Hz, rising: each strong peak over 1 to 10, and the spacing of neighbours over 1, 2 and 3; none outside the accepted range.
+
+    Examples
+    --------
+    >>> heard = Peaks(np.array([200.0, 300.0]), np.ones(2), np.full(2, 100.0))
+    >>> 100.0 in candidates(heard)
+    True
+    """
     if len(peaks.hz) == 0:
         return np.zeros(0)
     strongest = peaks.hz[:_DIVIDED]
@@ -377,9 +415,35 @@ def _string_levels(partials: int) -> Array:
 
 
 def fit_string(s: Spectrum, f0: float, b: float | None = None) -> StringFit | None:
-    """Fit f_0 and B to the partials of ``s`` near a first guess ``f0``; None where fewer than one partial stands.
+    """Fit f_0 and B to the partials of a spectrum near a first guess.
 
+    Parameters
+    ----------
+    s : Spectrum
+        Of a stretch after a pluck.
+    f0 : float
+        The guess (Hz).
+    b : float or None
+        A guess of the inharmonicity.
+
+    Returns
+    -------
+    StringFit or None
+        None where no partial stands.
+
+    Notes
+    -----
     (f_n / n)^2 = f_0^2 + (f_0^2 B) n^2, by weighted least squares with a prior on B; partials that lie off are left out.
+
+    Examples
+    --------
+    A string at 100 Hz with B = 0.001, guessed at 101:
+
+    >>> t = np.arange(8000) / 8000
+    >>> x = sum(np.sin(2 * np.pi * n * 100 * np.sqrt(1 + 1e-3 * n * n) * t) / n for n in range(1, 7))
+    >>> fit = fit_string(spectrum_of(x + 1e-4 * np.random.default_rng(1).standard_normal(8000), None, 8000.0), 101.0)
+    >>> round(fit.f0_hz, 1), round(fit.b, 4)
+    (100.0, 0.001)
     """
     p = s.power
     guess_b = 0.0 if b is None else b

@@ -165,7 +165,30 @@ class Hearing:
 
 
 def hear(samples: NDArray[np.float32], rate_hz: float, likely: Likely = _alike) -> Hearing:
-    """Hear the plucks in ``samples`` (n, channels). The channel in which plucks stand out most is used."""
+    """Hear the plucks of one string in a recording, and join those that agree.
+
+    Parameters
+    ----------
+    samples : (n, channels) ndarray
+        Full scale 1. The channel in which plucks stand out most is used.
+    rate_hz : float
+        Sampling rate.
+    likely : callable
+        How likely pitches (k,) in Hz are before anything is heard, in nats (k,); by default all alike.
+
+    Returns
+    -------
+    Hearing
+        ``f0_hz`` with ``u95_hz``; None where no string was heard, and then ``why_not`` says why. Each onset and what became of it.
+
+    Examples
+    --------
+    >>> from kestov_core.simulator.sound import Belt, Pluck, Room, record
+    >>> sound = record(Belt(f0_hz=80.0), [Pluck(at_s=0.4 + i) for i in range(4)], 4.5, 16000, Room(hiss=0.001), seed=3)
+    >>> hearing = hear(sound.samples[:, None], sound.rate_hz)
+    >>> round(hearing.f0_hz), sum(p.used for p in hearing.plucks)
+    (80, 4)
+    """
     hearing = Hearing(seconds=len(samples) / rate_hz, clipped=clipped_share(samples))
     best: tuple[float, Array, float, list[Onset], list[SteadyTone]] | None = None
     for channel in range(min(samples.shape[1], 4)):

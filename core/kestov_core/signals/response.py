@@ -57,7 +57,26 @@ class Response:
 
 
 def periodogram(x: Array, rate: float) -> tuple[Array, Array]:
-    """Power spectral density of whole records (channels, n), one-sided, no taper."""
+    """Power spectral density of whole records, one-sided, no taper.
+
+    Parameters
+    ----------
+    x : (channels, n) ndarray
+        Samples.
+    rate : float
+        Sampling rate (Hz).
+
+    Returns
+    -------
+    (m,) ndarray, (channels, m) ndarray
+        Frequencies (Hz) and density (unit squared per Hz): its sum times the step is the mean square.
+
+    Examples
+    --------
+    >>> f, power = periodogram(np.sin(2 * np.pi * 50 * np.arange(1000) / 1000)[None, :], 1000.0)
+    >>> float(f[power[0].argmax()]), round(float(power[0].sum() * f[1]), 3)
+    (50.0, 0.5)
+    """
     n = x.shape[-1]
     size = sfft.next_fast_len(n, real=True)
     power = np.abs(sfft.rfft(x, size, axis=-1)) ** 2 * (2 / (rate * n))

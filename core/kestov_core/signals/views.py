@@ -69,7 +69,26 @@ class ShakenView(BaseModel):
 
 
 def envelope(x: Array, columns: int = _COLUMNS) -> tuple[Array, Array]:
-    """Least and greatest value of each of so many columns: a million samples drawn without losing a peak."""
+    """Least and greatest value of each column: a million samples drawn without losing a peak.
+
+    Parameters
+    ----------
+    x : (n,) ndarray
+        Samples.
+    columns : int
+        How many columns at most.
+
+    Returns
+    -------
+    (c,) ndarray, (c,) ndarray
+        Least and greatest, c the lesser of ``columns`` and n.
+
+    Examples
+    --------
+    >>> low, high = envelope(np.array([0.0, 3.0, -1.0, 2.0]), columns=2)
+    >>> low.tolist(), high.tolist()
+    ([0.0, -1.0], [3.0, 2.0])
+    """
     edges = np.linspace(0, len(x), min(columns, len(x)) + 1).astype(int)[:-1]
     return np.minimum.reduceat(x, edges), np.maximum.reduceat(x, edges)
 

@@ -4,8 +4,14 @@ import doctest
 import importlib
 import unittest
 
+from kestov_core import procedures
+
 #: Modules whose functions show examples; one that has none left is a mistake here.
-WITH_EXAMPLES = ("quantities", "machine", "signals.shapers")
+WITH_EXAMPLES = (
+    "quantities", "machine", "readers", "gcode", "describing",
+    *(f"signals.{name}" for name in ("conditioning", "modes", "onsets", "partials", "plucks", "response", "sampling", "shapers", "views")),
+    *(f"procedures.{name.replace('-', '_')}" for name in procedures.names()),
+)  # fmt: skip
 
 
 class Examples(unittest.TestCase):
