@@ -140,6 +140,13 @@ class Tensioner(Model):
         return tighten if tighter else other
 
 
+#: What a motor and its driver may be: rated current (A), sense resistor (ohm), the driver's factor, motors on one driver.
+RatedA = Annotated[Positive, Field(le=50)]
+Ohm = Annotated[Positive, Field(le=100)]
+Gain = Annotated[Positive, Field(le=1000)]
+Motors = Annotated[int, Field(ge=1, le=4)]
+
+
 class Drive(Model):
     """What every motor drive has: the motor, and how its driver is set."""
 
@@ -153,7 +160,7 @@ class Drive(Model):
         Positive, Field(le=500), Asked("Gear ratio", "", "Motor turns for one of the drive.", more=True)
     ] = 1
     rated_a: Annotated[
-        Annotated[Positive, Field(le=50)] | None,
+        RatedA | None,
         Asked("Motor's rating", "A", "R.m.s. a phase, on its label.", more=True),
     ] = None
     current_set: Annotated[
@@ -161,7 +168,7 @@ class Drive(Model):
         Asked("Its current is set", choices=_choices(reference="at the driver", stored="as a stored value"), more=True),
     ] = None
     sense_ohm: Annotated[
-        Annotated[Positive, Field(le=100)] | None,
+        Ohm | None,
         Asked(
             "Sense resistor",
             "Ω",
@@ -172,7 +179,7 @@ class Drive(Model):
         ),
     ] = None
     gain: Annotated[
-        Annotated[Positive, Field(le=1000)] | None,
+        Gain | None,
         Asked(
             "Driver's factor",
             "",
@@ -183,8 +190,7 @@ class Drive(Model):
         ),
     ] = None
     motors_on_driver: Annotated[
-        int,
-        Field(ge=1, le=4),
+        Motors,
         Asked(
             "Motors on its driver", "", "Two screws often hang on one.",
             choices=tuple(Choice(value=str(i + 1), label=w) for i, w in enumerate(("one", "two", "three", "four"))),

@@ -6,13 +6,14 @@ I_peak = Vref / (gain * Rs), r.m.s. = peak / sqrt 2. Motors in parallel on one d
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from ..asking import PLACE, Asked, Choice, drive, instrument_u95, last_time, limit, resolution, told, typical
+from ..asking import PLACE, Asked, Choice, asked_of, drive, instrument_u95, last_time, limit, resolution, told, typical
 from ..errors import BadInput
-from ..machine import Place
+from ..machine import Drive, Gain, Motors, Ohm, Place, RatedA
 from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, quadrature
 from .base import Advice, Context, Finding, Part, Procedure, Result, source_of, three_way
 
@@ -31,6 +32,12 @@ class Share(Part):
 
 
 _AT_DRIVER = ("current_set", ("reference",))
+_ASKED_OF_DRIVE = asked_of(Drive)
+
+
+def _of_drive(name: str, when: tuple[str, tuple[str, ...]] | None = None) -> Asked:
+    """A figure of the drive as the description asks for it: from there where it is told, else as last time."""
+    return replace(_ASKED_OF_DRIVE[name], sources=(drive(name), last_time(name)), when=when, more=False, spare=False)
 
 
 class MotorCurrentContext(Context):
@@ -51,41 +58,16 @@ class MotorCurrentContext(Context):
         ),
     ] = None  # fmt: skip
     stored_rms_a: Annotated[
-        Annotated[Positive, Field(le=50)] | None,
+        RatedA | None,
         Asked("Stored current", "A", "R.m.s. a phase, as the machine tells it.", when=("current_set", ("stored",))),
     ] = None
     reference_v: Annotated[
         Annotated[Positive, Field(le=50)] | None,
         Asked("Reference", "V", "As the meter shows it.", when=_AT_DRIVER),
     ] = None
-    sense_ohm: Annotated[
-        Annotated[Positive, Field(le=100)] | None,
-        Asked(
-            "Sense resistor",
-            "Ω",
-            "On the driver: R100 is 0.1 Ω.",
-            (drive("sense_ohm"), last_time("sense_ohm")),
-            when=_AT_DRIVER,
-        ),
-    ] = None
-    gain: Annotated[
-        Annotated[Positive, Field(le=1000)] | None,
-        Asked(
-            "Driver's factor",
-            "",
-            "Peak current is V / (factor × Ω); data sheet.",
-            (drive("gain"), last_time("gain")),
-            when=_AT_DRIVER,
-        ),
-    ] = None
-    motors_on_driver: Annotated[
-        int,
-        Field(ge=1, le=4),
-        Asked(
-            "Motors on this driver", "", "Two screws often hang on one.", (drive("motors_on_driver"), last_time("motors_on_driver")),
-            tuple(Choice(value=v, label=words) for v, words in (("1", "One"), ("2", "Two"), ("3", "Three"), ("4", "Four"))),
-        ),
-    ] = 1  # fmt: skip
+    sense_ohm: Annotated[Ohm | None, _of_drive("sense_ohm", when=_AT_DRIVER)] = None
+    gain: Annotated[Gain | None, _of_drive("gain", when=_AT_DRIVER)] = None
+    motors_on_driver: Annotated[Motors, _of_drive("motors_on_driver")] = 1
     wiring: Annotated[
         Literal["parallel", "series"],
         Asked(
@@ -94,11 +76,7 @@ class MotorCurrentContext(Context):
             when=("motors_on_driver", ("2", "3", "4")),
         ),
     ] = "parallel"  # fmt: skip
-    rated_a: Annotated[
-        Positive,
-        Field(le=50),
-        Asked("Motor's rating", "A", "R.m.s. a phase, on its label.", (drive("rated_a"), last_time("rated_a"))),
-    ]
+    rated_a: Annotated[RatedA, _of_drive("rated_a")]
     case_temperature_c: Annotated[
         Annotated[Finite, Field(ge=-50, le=300)] | None, Asked("Motor's case", "°C", "After a print.")
     ] = None
