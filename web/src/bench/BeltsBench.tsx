@@ -3,7 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { api, got, newKey, type Schemas } from "../api/client";
-import { Button, ErrorNote, Field, INPUT, Loading, useKey, useTitle } from "../kit/bits";
+import { Button, ErrorNote, Loading, TextField, useKey, useTitle } from "../kit/bits";
 import { eighth, type Preferences, parseFigure, sentence, show, turns } from "../kit/figures";
 import { Strip } from "../kit/Strip";
 import { useMe } from "../session/me";
@@ -310,22 +310,14 @@ function Otherwise({
       }}
     >
       {belts.map((b) => (
-        <Field
+        <TextField
           key={b.id}
           label={`Belt ${b.id.toUpperCase()}, ${b.turns?.unit === "mm" || b.newtons_per_turn.unit === "N/mm" ? "mm" : "turns"}`}
           hint="Tighter is positive, slacker negative; empty if not touched."
-        >
-          {(id, note) => (
-            <input
-              id={id}
-              aria-describedby={note}
-              inputMode="text"
-              className={INPUT}
-              value={text[b.id] ?? ""}
-              onChange={(e) => setText({ ...text, [b.id]: e.target.value })}
-            />
-          )}
-        </Field>
+          inputMode="text"
+          value={text[b.id] ?? ""}
+          onText={(typed) => setText({ ...text, [b.id]: typed })}
+        />
       ))}
       <ErrorNote error={error} />
       <div className="flex gap-3">

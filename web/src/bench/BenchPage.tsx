@@ -8,12 +8,11 @@ import {
   Caution,
   Choices,
   ErrorNote,
-  Field,
   FilePick,
-  INPUT,
   Loading,
   Steps,
   TABLES,
+  TextField,
   useTitle,
 } from "../kit/bits";
 import { parseFigure, sentence } from "../kit/figures";
@@ -415,18 +414,14 @@ function ByPhoto({ id, page, bench, taking }: Parts & { id: number; bench: Bench
     <>
       <div className="grid gap-3 sm:grid-cols-3">
         {columns.map((c) => (
-          <Field key={c.name} label={`${c.title} of this wall, ${c.unit}`} error={error || undefined}>
-            {(fid, note) => (
-              <input
-                id={fid}
-                aria-describedby={note}
-                inputMode="decimal"
-                className={`${INPUT} font-mono`}
-                value={texts[c.name] ?? "80"}
-                onChange={(e) => setTexts({ ...texts, [c.name]: e.target.value })}
-              />
-            )}
-          </Field>
+          <TextField
+            key={c.name}
+            label={`${c.title} of this wall, ${c.unit}`}
+            error={error || undefined}
+            figure
+            value={texts[c.name] ?? "80"}
+            onText={(typed) => setTexts({ ...texts, [c.name]: typed })}
+          />
         ))}
       </div>
       <PhotoRuler

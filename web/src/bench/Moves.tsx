@@ -1,5 +1,5 @@
 /** The program of moves to run while one measures: what it is told, and the file to take along. */
-import { Field, INPUT } from "../kit/bits";
+import { TextField } from "../kit/bits";
 import { type Asked, standing, type Texts } from "./Fields";
 import { movesOf } from "./useTaking";
 
@@ -17,18 +17,14 @@ export function Moves({ procedure, axis, program, texts, onText, open }: Props) 
   const moves = Object.entries(movesOf(program, texts)).map(([k, v]) => [k, String(v)]);
   const href = `/api/programs/${procedure}.gcode?${new URLSearchParams({ axis, ...Object.fromEntries(moves) })}`;
   const fields = program.map((f) => (
-    <Field key={f.name} label={f.unit ? `${f.title}, ${f.unit}` : f.title} hint={f.hint}>
-      {(id, note) => (
-        <input
-          id={id}
-          aria-describedby={note}
-          inputMode="decimal"
-          className={`${INPUT} font-mono`}
-          value={standing(f, texts)}
-          onChange={(e) => onText(f.name, e.target.value)}
-        />
-      )}
-    </Field>
+    <TextField
+      key={f.name}
+      label={f.unit ? `${f.title}, ${f.unit}` : f.title}
+      hint={f.hint}
+      figure
+      value={standing(f, texts)}
+      onText={(typed) => onText(f.name, typed)}
+    />
   ));
   if (open)
     return (

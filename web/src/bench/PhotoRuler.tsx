@@ -2,7 +2,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { type PointerEvent, useRef, useState } from "react";
 import { api, got, newKey, type Schemas, send } from "../api/client";
-import { Button, ErrorNote, Field, FilePick, INPUT } from "../kit/bits";
+import { Button, ErrorNote, FilePick, TextField } from "../kit/bits";
 import { Curves } from "../kit/Curves";
 import { parseFigure, sentence } from "../kit/figures";
 import { useMe } from "../session/me";
@@ -196,20 +196,13 @@ function Marking({
           Take out the tilt by a known rectangle
         </label>
         {(tilt ? (["width", "height"] as const) : (["distance"] as const)).map((name) => (
-          <Field
+          <TextField
             key={name}
             label={{ distance: "Known distance, mm", width: "Rectangle's width, mm", height: "Its height, mm" }[name]}
-          >
-            {(fid) => (
-              <input
-                id={fid}
-                inputMode="decimal"
-                className={`${INPUT} font-mono`}
-                value={texts[name]}
-                onChange={(e) => setTexts({ ...texts, [name]: e.target.value })}
-              />
-            )}
-          </Field>
+            figure
+            value={texts[name]}
+            onText={(typed) => setTexts({ ...texts, [name]: typed })}
+          />
         ))}
       </div>
       <div className="flex flex-wrap gap-3">

@@ -2,7 +2,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, got, newKey, Refusal, type Schemas, send } from "../api/client";
-import { Button, Caution, ErrorNote, Field, INPUT, useKey } from "../kit/bits";
+import { Button, Caution, ErrorNote, TextField, useKey } from "../kit/bits";
 import { parseFigure, sentence } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
 import { SpectrumPlot, Waveform } from "../kit/SoundPlot";
@@ -152,25 +152,17 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
               like a string, five times, a second apart.
             </li>
             <li>
-              <Field
+              <TextField
                 label="Free span, mm"
                 hint={
                   belt.span_mm
                     ? "From the model; measure it if the head stands elsewhere."
                     : "Measure it: pulley to clamp."
                 }
-              >
-                {(fid, note) => (
-                  <input
-                    id={fid}
-                    aria-describedby={note}
-                    inputMode="decimal"
-                    className={`${INPUT} font-mono`}
-                    value={spanText}
-                    onChange={(e) => setSpanText(e.target.value)}
-                  />
-                )}
-              </Field>
+                figure
+                value={spanText}
+                onText={setSpanText}
+              />
             </li>
             <li>
               <InstrumentChoice fitting={microphones} value={instrument} onChange={setInstrument} />

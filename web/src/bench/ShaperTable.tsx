@@ -1,7 +1,7 @@
 /** What each input shaper leaves and costs, and what the choice means for a print at one's own acceleration. */
 import { useState } from "react";
 import type { Schemas } from "../api/client";
-import { Field, INPUT } from "../kit/bits";
+import { TextField } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 
 type Shaped = Schemas["Shaped"];
@@ -25,17 +25,7 @@ export function ShaperTable({
       <div className="flex flex-wrap items-end justify-between gap-3">
         <h2 className="!text-[19px] !text-ink">What a shaper would leave, and cost</h2>
         <div className="w-56">
-          <Field label="Acceleration of a print, mm/s²">
-            {(id) => (
-              <input
-                id={id}
-                inputMode="numeric"
-                className={`${INPUT} font-mono`}
-                value={text}
-                onChange={(e) => setText(e.target.value)}
-              />
-            )}
-          </Field>
+          <TextField label="Acceleration of a print, mm/s²" figure inputMode="numeric" value={text} onText={setText} />
         </div>
       </div>
       <div className="overflow-x-auto">

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
-import { ErrorNote, Field, INPUT, Loading, useTitle } from "../kit/bits";
+import { ErrorNote, Field, INPUT, Loading, TextField, useTitle } from "../kit/bits";
 import { ago } from "../kit/figures";
 import { atLeast, useMe } from "../session/me";
 
@@ -29,17 +29,7 @@ export function CaseList() {
       <h1>{atLeast(me, "technician") ? "Cases" : "What you have reported"}</h1>
       <div className="flex flex-wrap items-end gap-4">
         <div className="min-w-64 flex-1">
-          <Field label="Search">
-            {(id) => (
-              <input
-                id={id}
-                type="search"
-                className={INPUT}
-                value={search}
-                onChange={(e) => setSearch(e.target.value)}
-              />
-            )}
-          </Field>
+          <TextField label="Search" type="search" value={search} onText={setSearch} />
         </div>
         <Field label="Show">
           {(id) => (

@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { useBench } from "../bench/BenchStart";
 import { benchPath, fitting } from "../bench/paths";
-import { Button, ErrorNote, Field, INPUT, useKey } from "../kit/bits";
+import { Button, ErrorNote, INPUT, TextField, useKey } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 import { useFindings, useKnowledge } from "./knowledge";
 import type { WhatIf } from "./Weighing";
@@ -89,27 +89,17 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
       <h2>What did it show?</h2>
       {check.swap ? (
         <div className="grid gap-3 sm:grid-cols-2">
-          <Field label="What was changed?" hint="One thing only.">
-            {(id, n) => (
-              <input
-                id={id}
-                aria-describedby={n}
-                className={INPUT}
-                value={swap.changed}
-                onChange={(e) => setSwap({ ...swap, changed: e.target.value })}
-              />
-            )}
-          </Field>
-          <Field label="What stayed as it was?">
-            {(id) => (
-              <input
-                id={id}
-                className={INPUT}
-                value={swap.same}
-                onChange={(e) => setSwap({ ...swap, same: e.target.value })}
-              />
-            )}
-          </Field>
+          <TextField
+            label="What was changed?"
+            hint="One thing only."
+            value={swap.changed}
+            onText={(typed) => setSwap({ ...swap, changed: typed })}
+          />
+          <TextField
+            label="What stayed as it was?"
+            value={swap.same}
+            onText={(typed) => setSwap({ ...swap, same: typed })}
+          />
         </div>
       ) : null}
       <ul className="grid gap-2">
@@ -145,19 +135,7 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
           );
         })}
       </ul>
-      {next.gate ? (
-        <Field label="Why all the same?" hint={next.gate}>
-          {(id, n) => (
-            <input
-              id={id}
-              aria-describedby={n}
-              className={INPUT}
-              value={note}
-              onChange={(e) => setNote(e.target.value)}
-            />
-          )}
-        </Field>
-      ) : null}
+      {next.gate ? <TextField label="Why all the same?" hint={next.gate} value={note} onText={setNote} /> : null}
       <ErrorNote error={send.error} />
       <div className="flex flex-wrap gap-3">
         <Button

@@ -2,7 +2,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas } from "../api/client";
-import { Button, ErrorNote, Field, fieldError, INPUT } from "../kit/bits";
+import { Button, ErrorNote, Field, fieldError, INPUT, TextField } from "../kit/bits";
 import { useKnowledge } from "./knowledge";
 
 type Case = Schemas["CaseOut"];
@@ -43,22 +43,14 @@ export function Close({ c, changed, leave }: { c: Case; changed: (c: Case) => vo
         close.mutate();
       }}
     >
-      <Field
+      <TextField
         label="What was it?"
         error={fieldError(close.error, "cause")}
         hint="In a few words: the next one will be found faster."
-      >
-        {(id, note) => (
-          <input
-            id={id}
-            aria-describedby={note}
-            className={INPUT}
-            value={cause}
-            maxLength={160}
-            onChange={(e) => setCause(e.target.value)}
-          />
-        )}
-      </Field>
+        value={cause}
+        maxLength={160}
+        onText={setCause}
+      />
       <Field label="As the list calls it" hint="It teaches the weighing what happens to this model.">
         {(id, note) => (
           <select

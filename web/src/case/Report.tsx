@@ -3,7 +3,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, got, newKey, type Schemas, send } from "../api/client";
-import { Button, Caution, ErrorNote, Field, fieldError, INPUT, Loading } from "../kit/bits";
+import { Button, Caution, ErrorNote, Field, fieldError, INPUT, Loading, TextField } from "../kit/bits";
 import { useFindings } from "./knowledge";
 
 const AXES: [string, string][] = [
@@ -144,18 +144,13 @@ export function Report() {
           ))}
         </div>
       </fieldset>
-      <Field label="Since when?" hint="In your own words: yesterday, the new spool.">
-        {(fid, note) => (
-          <input
-            id={fid}
-            aria-describedby={note}
-            className={INPUT}
-            value={draft.since}
-            maxLength={60}
-            onChange={(e) => set({ since: e.target.value })}
-          />
-        )}
-      </Field>
+      <TextField
+        label="Since when?"
+        hint="In your own words: yesterday, the new spool."
+        value={draft.since}
+        maxLength={60}
+        onText={(typed) => set({ since: typed })}
+      />
       <Field label="Anything else?">
         {(fid) => (
           <textarea

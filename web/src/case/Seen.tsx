@@ -3,7 +3,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
-import { Button, ErrorNote, Field, INPUT, useKey } from "../kit/bits";
+import { Button, ErrorNote, Field, INPUT, TextField, useKey } from "../kit/bits";
 import { ago } from "../kit/figures";
 import { STATE } from "./CaseList";
 import { useFindings } from "./knowledge";
@@ -218,24 +218,19 @@ function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   };
   return (
     <div className="grid gap-2">
-      <Field label="What else?" hint={chosen ? undefined : "Type a few letters: squeak, band, loose."}>
-        {(id, note) => (
-          <input
-            id={id}
-            aria-describedby={note}
-            className={INPUT}
-            autoComplete="off"
-            value={text}
-            onChange={(e) => setText(e.target.value)}
-            onKeyDown={(e) => {
-              if (e.key === "Enter" && hits[0]) {
-                e.preventDefault();
-                choose(hits[0]);
-              }
-            }}
-          />
-        )}
-      </Field>
+      <TextField
+        label="What else?"
+        hint={chosen ? undefined : "Type a few letters: squeak, band, loose."}
+        autoComplete="off"
+        value={text}
+        onText={setText}
+        onKeyDown={(e) => {
+          if (e.key === "Enter" && hits[0]) {
+            e.preventDefault();
+            choose(hits[0]);
+          }
+        }}
+      />
       {hits.length ? (
         <ul className="grid gap-1" aria-label="Findings that match">
           {hits.map((f) => (

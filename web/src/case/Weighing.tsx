@@ -2,7 +2,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas } from "../api/client";
-import { Button, ErrorNote, Field, INPUT } from "../kit/bits";
+import { Button, ErrorNote, Field, INPUT, TextField } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 import { useKnowledge } from "./knowledge";
 
@@ -186,17 +186,7 @@ function Happened({ c }: { c: Case }) {
             </select>
           )}
         </Field>
-        <Field label="Days before the report">
-          {(id) => (
-            <input
-              id={id}
-              className={`${INPUT} font-mono`}
-              inputMode="decimal"
-              value={days}
-              onChange={(e) => setDays(e.target.value)}
-            />
-          )}
-        </Field>
+        <TextField label="Days before the report" figure value={days} onText={setDays} />
         <ErrorNote error={add.error} />
         <Button type="submit" className="justify-self-start" disabled={add.isPending || !event}>
           Weigh it in

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { beltsPath, benchPath } from "../bench/paths";
-import { Button, ErrorNote, Field, INPUT, Loading, useKey, useTitle } from "../kit/bits";
+import { Button, ErrorNote, Loading, TextField, useKey, useTitle } from "../kit/bits";
 import { ConditionMark, FitnessWords } from "../kit/Condition";
 import { Sketch } from "../kit/Sketch";
 import { KINEMATICS } from "../kit/words";
@@ -56,18 +56,13 @@ export function Floor() {
       <div className="grid content-start gap-5">
         {many ? (
           <div className="max-w-sm">
-            <Field label={`Find one of ${all} machines`}>
-              {(id) => (
-                <input
-                  id={id}
-                  type="search"
-                  className={INPUT}
-                  value={search}
-                  maxLength={40}
-                  onChange={(e) => setSearch(e.target.value)}
-                />
-              )}
-            </Field>
+            <TextField
+              label={`Find one of ${all} machines`}
+              type="search"
+              value={search}
+              maxLength={40}
+              onText={setSearch}
+            />
           </div>
         ) : null}
         {shown.length ? null : <p>No machine is called so.</p>}

@@ -1,5 +1,5 @@
 /** Small pieces used everywhere: buttons, cautions, errors at their place, key hints. */
-import { type ButtonHTMLAttributes, type ReactNode, useEffect, useId, useRef } from "react";
+import { type ButtonHTMLAttributes, type ComponentProps, type ReactNode, useEffect, useId, useRef } from "react";
 import { Refusal } from "../api/client";
 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { next?: boolean; keyHint?: string };
@@ -79,6 +79,34 @@ export function Field({ label, hint, error, children }: FieldProps) {
         </p>
       ) : null}
     </div>
+  );
+}
+
+type TextFieldProps = Omit<FieldProps, "children"> &
+  Omit<ComponentProps<"input">, "id" | "className" | "onChange" | "value"> & {
+    value: string;
+    onText: (text: string) => void;
+    /** For figures: in the figures' type, from the number block. */
+    figure?: boolean;
+  };
+
+/** A labelled line of text or a figure, with its hint and its error underneath; 200 characters where nothing else is said. */
+export function TextField({ label, hint, error, onText, figure, ...input }: TextFieldProps) {
+  return (
+    <Field label={label} hint={hint} error={error}>
+      {(id, note) => (
+        <input
+          maxLength={200}
+          inputMode={figure ? "decimal" : undefined}
+          {...input}
+          id={id}
+          aria-describedby={note}
+          aria-invalid={error !== undefined}
+          className={figure ? `${INPUT} font-mono` : INPUT}
+          onChange={(e) => onText(e.target.value)}
+        />
+      )}
+    </Field>
   );
 }
 

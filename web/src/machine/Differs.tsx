@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, newKey, Refusal, type Schemas, send } from "../api/client";
 import { type Asked, Fields, type Texts } from "../bench/Fields";
-import { Button, ErrorNote, Field, fieldError, INPUT } from "../kit/bits";
+import { Button, ErrorNote, Field, fieldError, INPUT, TextField } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 import { nameOf } from "../workshop/draft";
 
@@ -150,34 +150,24 @@ function Differ({ id, sheet, leave }: { id: number; sheet: Sheet; leave: () => v
         onText={(_, text) => setTexts({ value: text })}
         error={at(keep.error, f)}
       />
-      <Field label="Since" error={fieldError(keep.error, "since")}>
-        {(fid, note) => (
-          <input
-            id={fid}
-            aria-describedby={note}
-            type="date"
-            required
-            max={today()}
-            className={INPUT}
-            value={since}
-            onChange={(e) => setSince(e.target.value)}
-          />
-        )}
-      </Field>
+      <TextField
+        label="Since"
+        error={fieldError(keep.error, "since")}
+        type="date"
+        required
+        max={today()}
+        value={since}
+        onText={setSince}
+      />
       <div className="sm:col-span-2">
-        <Field label="Why" error={fieldError(keep.error, "reason")}>
-          {(fid, note) => (
-            <input
-              id={fid}
-              aria-describedby={note}
-              required
-              maxLength={200}
-              className={INPUT}
-              value={reason}
-              onChange={(e) => setReason(e.target.value)}
-            />
-          )}
-        </Field>
+        <TextField
+          label="Why"
+          error={fieldError(keep.error, "reason")}
+          required
+          maxLength={200}
+          value={reason}
+          onText={setReason}
+        />
       </div>
       <ErrorNote error={keep.error && !(keep.error instanceof Refusal && keep.error.field) ? keep.error : null} />
       <div className="flex flex-wrap gap-3 sm:col-span-2">

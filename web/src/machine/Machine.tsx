@@ -4,7 +4,7 @@ import { useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, newKey, type Schemas, send } from "../api/client";
 import { beltsPath } from "../bench/paths";
-import { Button, Caution, Choices, ErrorNote, Field, INPUT, Loading, useTitle } from "../kit/bits";
+import { Button, Caution, Choices, ErrorNote, Loading, TextField, useTitle } from "../kit/bits";
 import { FitnessWords } from "../kit/Condition";
 import { ago, preferred } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
@@ -199,19 +199,14 @@ function Look({ look, name, printerId }: { look: Schemas["LookOut"]; name: strin
         value={trouble}
         onChange={(v) => setTrouble(v)}
       />
-      <Field label="What was looked at, and found">
-        {(fid) => (
-          <input
-            id={fid}
-            className={INPUT}
-            value={found}
-            onChange={(e) => setFound(e.target.value)}
-            required
-            minLength={3}
-            maxLength={300}
-          />
-        )}
-      </Field>
+      <TextField
+        label="What was looked at, and found"
+        value={found}
+        onText={setFound}
+        required
+        minLength={3}
+        maxLength={300}
+      />
       <ErrorNote error={done.error} />
       <Button type="submit" next className="justify-self-start" disabled={!unplugged || !trouble || done.isPending}>
         {trouble === "yes" ? "Report it and tag out" : "Looked at, release it"}
@@ -266,19 +261,14 @@ function Tag({ printer }: { printer: Schemas["PrinterOut"] }) {
         tag.mutate();
       }}
     >
-      <Field label="Why may nobody use it?">
-        {(fid) => (
-          <input
-            id={fid}
-            className={INPUT}
-            value={reason}
-            onChange={(e) => setReason(e.target.value)}
-            required
-            minLength={3}
-            maxLength={200}
-          />
-        )}
-      </Field>
+      <TextField
+        label="Why may nobody use it?"
+        value={reason}
+        onText={setReason}
+        required
+        minLength={3}
+        maxLength={200}
+      />
       <ErrorNote error={tag.error} />
       <div className="flex gap-3">
         <Button type="submit" disabled={tag.isPending}>

@@ -3,7 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
-import { Button, ErrorNote, Field, fieldError, INPUT } from "../kit/bits";
+import { Button, ErrorNote, fieldError, TextField } from "../kit/bits";
 
 function Door({ title, children }: { title: string; children: React.ReactNode }) {
   return (
@@ -38,33 +38,23 @@ export function SignIn({ state }: { state: Schemas["SessionState"] }) {
           open.mutate();
         }}
       >
-        <Field label="Name to sign in with">
-          {(id) => (
-            <input
-              id={id}
-              className={INPUT}
-              autoComplete="username"
-              autoCapitalize="none"
-              value={username}
-              onChange={(e) => setUsername(e.target.value)}
-              required
-            />
-          )}
-        </Field>
-        <Field label="Password" error={wrong}>
-          {(id, note) => (
-            <input
-              id={id}
-              aria-describedby={note}
-              className={INPUT}
-              type="password"
-              autoComplete="current-password"
-              value={password}
-              onChange={(e) => setPassword(e.target.value)}
-              required
-            />
-          )}
-        </Field>
+        <TextField
+          label="Name to sign in with"
+          autoComplete="username"
+          autoCapitalize="none"
+          value={username}
+          onText={setUsername}
+          required
+        />
+        <TextField
+          label="Password"
+          error={wrong}
+          type="password"
+          autoComplete="current-password"
+          value={password}
+          onText={setPassword}
+          required
+        />
         {wrong ? null : <ErrorNote error={open.error} />}
         <Button next type="submit" disabled={open.isPending}>
           Sign in
@@ -90,20 +80,16 @@ export function FirstAccount() {
     onSuccess: (s) => client.setQueryData(["session"], s),
   });
   const text = (key: keyof typeof form, label: string, hint: string, type = "text") => (
-    <Field label={label} hint={hint} error={fieldError(make.error, key)}>
-      {(id, note) => (
-        <input
-          id={id}
-          aria-describedby={note}
-          className={INPUT}
-          type={type}
-          value={form[key]}
-          onChange={(e) => setForm({ ...form, [key]: e.target.value })}
-          required
-          autoComplete={type === "password" ? "new-password" : "off"}
-        />
-      )}
-    </Field>
+    <TextField
+      label={label}
+      hint={hint}
+      error={fieldError(make.error, key)}
+      type={type}
+      value={form[key]}
+      onText={(typed) => setForm({ ...form, [key]: typed })}
+      required
+      autoComplete={type === "password" ? "new-password" : "off"}
+    />
   );
   return (
     <Door title="The first account">

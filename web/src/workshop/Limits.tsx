@@ -1,6 +1,6 @@
 /** The limits of a model: what its machines are judged by, each with where it is from; empty is typical. */
 import type { Schemas } from "../api/client";
-import { Field, INPUT } from "../kit/bits";
+import { Field, INPUT, TextField } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 
 type Limit = Schemas["LimitTold"];
@@ -88,18 +88,13 @@ export function LimitRows({
                 </div>
               )}
             </Field>
-            <Field label="From where">
-              {(id) => (
-                <input
-                  id={id}
-                  className={INPUT}
-                  maxLength={120}
-                  value={r.source}
-                  placeholder={r.high ? "the workshop's own" : "typical"}
-                  onChange={(e) => set(i, { source: e.target.value })}
-                />
-              )}
-            </Field>
+            <TextField
+              label="From where"
+              maxLength={120}
+              value={r.source}
+              placeholder={r.high ? "the workshop's own" : "typical"}
+              onText={(typed) => set(i, { source: typed })}
+            />
           </div>
         );
       })}

@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
 import { api, got, type Schemas } from "../api/client";
 import type { Texts } from "../bench/Fields";
-import { Button, ErrorNote, Field, fieldError, INPUT, Loading } from "../kit/bits";
+import { Button, ErrorNote, Field, fieldError, INPUT, Loading, TextField } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
 import { KINEMATICS } from "../kit/words";
@@ -141,19 +141,14 @@ function Describe({
     >
       <div className="grid items-start gap-4 sm:grid-cols-[1fr_230px]">
         <div className="grid gap-3">
-          <Field label="Name of the model" error={fieldError(save.error, "name")}>
-            {(id, note) => (
-              <input
-                id={id}
-                aria-describedby={note}
-                className={INPUT}
-                value={name}
-                required
-                maxLength={60}
-                onChange={(e) => setName(e.target.value)}
-              />
-            )}
-          </Field>
+          <TextField
+            label="Name of the model"
+            error={fieldError(save.error, "name")}
+            value={name}
+            required
+            maxLength={60}
+            onText={setName}
+          />
           <Field label="How it moves">
             {(id) => (
               <select

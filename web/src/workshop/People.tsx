@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas } from "../api/client";
-import { Button, ErrorNote, Field, fieldError, INPUT, Loading } from "../kit/bits";
+import { Button, ErrorNote, Field, fieldError, INPUT, Loading, TextField } from "../kit/bits";
 import { ago } from "../kit/figures";
 
 type Role = Schemas["PersonOut"]["role"];
@@ -30,20 +30,15 @@ export function People() {
     onSuccess: done,
   });
   const text = (key: "username" | "name" | "password", label: string) => (
-    <Field label={label} error={fieldError(add.error, key)}>
-      {(id, note) => (
-        <input
-          id={id}
-          aria-describedby={note}
-          type={key === "password" ? "password" : "text"}
-          autoComplete={key === "password" ? "new-password" : "off"}
-          className={INPUT}
-          required
-          value={form[key]}
-          onChange={(e) => setForm({ ...form, [key]: e.target.value })}
-        />
-      )}
-    </Field>
+    <TextField
+      label={label}
+      error={fieldError(add.error, key)}
+      type={key === "password" ? "password" : "text"}
+      autoComplete={key === "password" ? "new-password" : "off"}
+      required
+      value={form[key]}
+      onText={(typed) => setForm({ ...form, [key]: typed })}
+    />
   );
   if (!people.data) return people.error ? <ErrorNote error={people.error} /> : <Loading what="the accounts" />;
   return (

@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Tabs } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { api, got, newKey, type Schemas, send } from "../api/client";
-import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, Loading, useTitle } from "../kit/bits";
+import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, Loading, TextField, useTitle } from "../kit/bits";
 import { atLeast, useMe } from "../session/me";
 import { ModelForm } from "./ModelForm";
 import { People } from "./People";
@@ -106,19 +106,14 @@ function Room({ s, lead }: { s: Shop; lead: boolean }) {
           }}
         >
           <div className="min-w-72">
-            <Field label="Another part of the room" error={fieldError(add.error, "name")}>
-              {(id, note) => (
-                <input
-                  id={id}
-                  aria-describedby={note}
-                  className={INPUT}
-                  value={name}
-                  maxLength={60}
-                  required
-                  onChange={(e) => setName(e.target.value)}
-                />
-              )}
-            </Field>
+            <TextField
+              label="Another part of the room"
+              error={fieldError(add.error, "name")}
+              value={name}
+              maxLength={60}
+              required
+              onText={setName}
+            />
           </div>
           <Button type="submit" disabled={add.isPending}>
             Add
@@ -235,30 +230,20 @@ function Machines({ s, lead }: { s: Shop; lead: boolean }) {
             add.mutate(undefined);
           }}
         >
-          <Field label="Name of another machine" error={fieldError(add.error, "name")}>
-            {(id, note) => (
-              <input
-                id={id}
-                aria-describedby={note}
-                className={INPUT}
-                value={form.name}
-                maxLength={40}
-                required
-                onChange={(e) => setForm({ ...form, name: e.target.value })}
-              />
-            )}
-          </Field>
-          <Field label="Number or mark on it">
-            {(id) => (
-              <input
-                id={id}
-                className={INPUT}
-                value={form.serial}
-                maxLength={40}
-                onChange={(e) => setForm({ ...form, serial: e.target.value })}
-              />
-            )}
-          </Field>
+          <TextField
+            label="Name of another machine"
+            error={fieldError(add.error, "name")}
+            value={form.name}
+            maxLength={40}
+            required
+            onText={(typed) => setForm({ ...form, name: typed })}
+          />
+          <TextField
+            label="Number or mark on it"
+            value={form.serial}
+            maxLength={40}
+            onText={(typed) => setForm({ ...form, serial: typed })}
+          />
           <Field label="Model">
             {(id) => (
               <select
@@ -330,19 +315,14 @@ function Instruments({ s, lead }: { s: Shop; lead: boolean }) {
     () => setForm({ ...form, name: "" }),
   );
   const text = (key: keyof typeof form, label: string, type = "text", required = false) => (
-    <Field label={label} error={fieldError(add.error, key)}>
-      {(id, note) => (
-        <input
-          id={id}
-          aria-describedby={note}
-          type={type}
-          className={INPUT}
-          required={required}
-          value={form[key]}
-          onChange={(e) => setForm({ ...form, [key]: e.target.value })}
-        />
-      )}
-    </Field>
+    <TextField
+      label={label}
+      error={fieldError(add.error, key)}
+      type={type}
+      required={required}
+      value={form[key]}
+      onText={(typed) => setForm({ ...form, [key]: typed })}
+    />
   );
   return (
     <section className="sheet grid gap-4">
