@@ -10,11 +10,14 @@ from measuring.condition import PrinterCondition, conditions, wants
 from people.clock import now
 from people.models import name_of
 from workshop import worklist
-from workshop.models import Instrument, Printer
+from workshop.models import Instrument, Printer, of_these
 from workshop.worklist import Pressing, Wanted
 
 from .models import Case, SiblingLook, State
 from .siblings import held_words
+
+#: What is shown of an open case in a list; its words are many.
+_OF_A_CASE = ("printer", "title", "state", "reported_by", "reported_at", "taken_by", "closing", "closed_at")
 
 
 @dataclass
@@ -31,14 +34,14 @@ def machines(printers: Sequence[Printer]) -> list[MachineNow]:
     """What these machines are now, from a few readings for all of them."""
     cases: dict[int, list[Case]] = {}
     known = {p.pk: p for p in printers}
-    open_ones = Case.objects.filter(printer__in=known).exclude(state=State.CLOSED).defer("words")
-    for case in open_ones.select_related("reported_by", "taken_by"):
-        case.printer = known[case.printer_id]
-        cases.setdefault(case.printer_id, []).append(case)
+    theirs = of_these(printers)
+    open_ones = Case.objects.filter(theirs).exclude(state=State.CLOSED).select_related("reported_by", "taken_by")
+    for case in open_ones.only(*_OF_A_CASE, "reported_by__name", "taken_by__name"):
+        if case.printer_id in known:
+            case.printer = known[case.printer_id]
+            cases.setdefault(case.printer_id, []).append(case)
     looks: dict[int, list[SiblingLook]] = {}
-    for look in SiblingLook.objects.filter(printer__in=known, looked_at=None).select_related(
-        "case__printer", "printer"
-    ):
+    for look in SiblingLook.objects.filter(theirs, looked_at=None).select_related("case__printer", "printer"):
         looks.setdefault(look.printer_id, []).append(look)
     working = (State.IN_WORK, State.NOT_VERIFIED)
     in_work = {p for p, mine in cases.items() if any(c.state in working for c in mine)}

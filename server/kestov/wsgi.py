@@ -1,5 +1,6 @@
 """The entry that the web server loads."""
 
+import gc
 import os
 import sys
 from pathlib import Path
@@ -13,3 +14,7 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kestov.settings")
 from django.core.wsgi import get_wsgi_application  # noqa: E402
 
 application = get_wsgi_application()
+
+# What is loaded stays for good: it need not be walked through for garbage again and again while somebody waits.
+gc.collect()
+gc.freeze()

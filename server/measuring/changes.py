@@ -8,7 +8,6 @@ from datetime import datetime
 from django.db.models import Q
 from kestov_core import knowledge, procedures
 from kestov_core.machine import AXES_OF_BELT, Description
-from people.clock import now
 
 from .models import Action, Capture, StoredValue
 
@@ -45,9 +44,9 @@ def _reaches(motion: Description, done_at: str, measured_at: str) -> bool:
     return done_at in ("", "all", "frame", "head", "bed", measured_at) or measured_at in moved
 
 
-def ago(moment: datetime) -> str:
-    """A day as people say it."""
-    days = (now() - moment).days
+def ago(then: float, moment: float) -> str:
+    """A day as people say it; both in seconds since 1970."""
+    days = int((moment - then) // 86400)
     if days < 1:
         return "today"
     if days < 14:

@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, fields
-from datetime import datetime
-from functools import cache
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from functools import cache, lru_cache
+from typing import NamedTuple
 from uuid import UUID
 
+from django.db.models import FloatField, Func
 from kestov_core import knowledge, procedures
 from kestov_core.condition import Condition, Evidence, Fitness, condition_of, fitness_of, worst
 from kestov_core.machine import AXES_OF_BELT, Description, PlaceKind
 from kestov_core.procedures.base import Procedure
 from kestov_core.quantities import Verdict
 from people.clock import now
-from workshop.models import Printer
+from workshop.models import Printer, described, of_these
 
 from .changes import ago
 from .models import Standing
@@ -22,15 +24,14 @@ from .models import Standing
 _NAMES: dict[str, str] = {"belt": "belt {p}", "motor": "motor {p}", "screw": "screw {p}", "axis": "{p}"}
 
 
-@dataclass(frozen=True, slots=True)
-class Stood:
-    """A standing as the conditions read it: of a whole floor there are thousands."""
+class Stood(NamedTuple):
+    """A standing as the conditions read it: of a whole floor there are thousands. ``taken``, ``doubted``: seconds since 1970."""
 
     printer_id: int
     place: str
     procedure: str
     capture_id: UUID
-    taken_at: datetime
+    taken: float
     verdict: Verdict
     words: str
     value: float | None
@@ -41,7 +42,25 @@ class Stood:
     source: str
     lost: int
     doubt: str
-    doubt_at: datetime | None
+    doubted: float | None
+
+    @property
+    def taken_at(self) -> datetime:
+        """When it was measured."""
+        return datetime.fromtimestamp(self.taken, UTC)
+
+
+class _Seconds(Func):
+    """A moment as seconds since 1970: a thousand of these are read in the time of a hundred with their zone."""
+
+    template = "EXTRACT(EPOCH FROM %(expressions)s)::float8"
+    output_field = FloatField()
+
+
+_READ = [
+    _Seconds("taken_at") if name == "taken" else _Seconds("doubt_at") if name == "doubted" else name
+    for name in Stood._fields
+]
 
 
 @dataclass(slots=True)
@@ -108,11 +127,16 @@ def conditions(printers: Sequence[Printer], in_work: set[int], held: dict[int, s
     ``in_work``: machines that a technician works on; ``held``: why a machine is held until somebody has looked.
     """
     rows: dict[int, list[Stood]] = {}
-    told = Standing.objects.filter(printer__in=[p.pk for p in printers]).exclude(verdict="not_judged").order_by()
-    for each in told.values_list(*(f.name for f in fields(Stood))):
-        row = Stood(*each)
+    told = Standing.objects.filter(of_these(printers)).exclude(verdict="not_judged").order_by("pk")
+    for row in map(Stood._make, told.values_list(*_READ)):
         rows.setdefault(row.printer_id, []).append(row)
-    return {p.pk: _condition(p, rows.get(p.pk, []), p.pk in in_work, held.get(p.pk, "")) for p in printers}
+    hour = now().replace(minute=0, second=0, microsecond=0)
+    return {
+        p.pk: _condition(
+            p.told(), tuple(rows.get(p.pk, ())), p.tagged_out, p.pk in in_work, held.get(p.pk, ""), hour.timestamp()
+        )
+        for p in printers
+    }
 
 
 def condition(printer: Printer, in_work: bool = False, held: str = "") -> PrinterCondition:
@@ -120,16 +144,23 @@ def condition(printer: Printer, in_work: bool = False, held: str = "") -> Printe
     return conditions([printer], {printer.pk} if in_work else set(), {printer.pk: held})[printer.pk]
 
 
-def _condition(printer: Printer, standings: list[Stood], in_work: bool, held: str) -> PrinterCondition:
-    motion = printer.motion()
-    places = _places(motion, standings)
+@lru_cache(maxsize=2048)
+def _condition(
+    told: str, standings: tuple[Stood, ...], tagged_out: str, in_work: bool, held: str, moment: float
+) -> PrinterCondition:
+    """What follows from these alone, and so is kept while none of them changes: of a whole floor few do within an hour.
+
+    Shared, not to be changed.
+    """
+    motion = described(told)
+    places = _places(motion, standings, moment)
     axes = _axes(motion, places)
     troubles = [(w.trouble, p.condition) for p in places if (w := p.worst) is not None]
-    fitness, reason = fitness_of(printer.tagged_out or None, in_work, troubles, held)
+    fitness, reason = fitness_of(tagged_out or None, in_work, troubles, held)
     return PrinterCondition(axes, places, fitness, reason)
 
 
-def _places(motion: Description, standings: list[Stood]) -> list[PlaceCondition]:
+def _places(motion: Description, standings: Sequence[Stood], moment: float) -> list[PlaceCondition]:
     """Every place that is expected to be known, or of which something was measured; in the machine's order."""
     found: dict[tuple[PlaceKind, str], list[Shown]] = {}
     for procedure in _expected():
@@ -138,12 +169,12 @@ def _places(motion: Description, standings: list[Stood]) -> list[PlaceCondition]
                 found.setdefault((procedure.measures, place), [])
     # What tells the same of a place speaks by its newest.
     newest: dict[tuple[PlaceKind, str, str], Stood] = {}
-    for row in sorted(standings, key=lambda s: s.taken_at):
+    for row in sorted(standings, key=lambda s: s.taken):
         procedure = procedures.get(row.procedure)
         if procedure.measures is not None:
             newest[(procedure.measures, row.place, procedure.gives or row.procedure)] = row
     for (kind, place, _), row in newest.items():
-        found.setdefault((kind, place), []).append(_shown(row))
+        found.setdefault((kind, place), []).append(_shown(row, moment))
     return [_place(kind, place, shown) for (kind, place), shown in found.items()]
 
 
@@ -152,13 +183,20 @@ def _expected() -> list[Procedure]:
     return [p for p in map(procedures.get, knowledge.cards()) if p.expected]
 
 
-def _shown(row: Stood) -> Shown:
-    age = (now() - row.taken_at).total_seconds() / 86400
-    changed = f"{row.doubt} {ago(row.doubt_at)}" if row.doubt_at is not None else ""
+def _shown(row: Stood, moment: float) -> Shown:
+    age = (moment - row.taken) / 86400
+    changed = f"{row.doubt} {ago(row.doubted, moment)}" if row.doubted is not None else ""
     lost = 0 if changed else row.lost
     condition, why = condition_of(Evidence(row.procedure, row.verdict, age, lost, changed))
-    card = knowledge.cards()[row.procedure].here(row.place)
-    return Shown(row.procedure, card.question, card.trouble, condition, why, row, in_doubt=bool(changed))
+    question, trouble = _said(row.procedure, row.place)
+    return Shown(row.procedure, question, trouble, condition, why, row, in_doubt=bool(changed))
+
+
+@cache
+def _said(procedure: str, place: str) -> tuple[str, str]:
+    """What a card says of a place: the question, and what is wrong where it is out of its limits."""
+    card = knowledge.cards()[procedure].here(place)
+    return card.question, card.trouble
 
 
 def _place(kind: PlaceKind, place: str, shown: list[Shown]) -> PlaceCondition:
@@ -168,7 +206,7 @@ def _place(kind: PlaceKind, place: str, shown: list[Shown]) -> PlaceCondition:
         return PlaceCondition(kind, place, name, condition, why)
     found = worst([s.condition for s in shown])
     why = next(s.why for s in shown if s.condition == found)
-    return PlaceCondition(kind, place, name, found, why, sorted(shown, key=lambda s: -s.standing.taken_at.timestamp()))
+    return PlaceCondition(kind, place, name, found, why, sorted(shown, key=lambda s: -s.standing.taken))
 
 
 def axes_of(motion: Description, kind: PlaceKind, place: str) -> tuple[str, ...]:

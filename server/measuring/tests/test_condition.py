@@ -8,7 +8,7 @@ from django.db import IntegrityError, transaction
 from people.clock import at, now
 from workshop.models import Component, Printer, PrinterModel, fit_out
 
-from measuring.condition import condition
+from measuring.condition import condition, conditions
 
 
 class Conditions(ApiCase):
@@ -40,6 +40,34 @@ class Conditions(ApiCase):
             self.stand_in("b")
         self.assertEqual(self.place("b").condition, "not_known")
         self.assertIn("older than 60 days", self.place("b").why)
+
+    def test_it_follows_each_thing_that_it_rests_on(self):
+        """What follows from the same is not worked out again: anything that differs must be seen at once."""
+        self.assertEqual(self.place("b").condition, "not_known")
+        self.stand_in("b")
+        self.assertEqual(self.place("b").condition, "sound")
+        self.assertEqual(condition(self.crossed, in_work=True).fitness, "in_service")
+        self.assertEqual(condition(self.crossed, held="Marline: smoke").fitness, "look_first")
+        self.assertEqual(condition(self.crossed).fitness, "fit")
+        self.crossed.tagged_out = "Fan cable bare"
+        self.assertEqual(condition(self.crossed).fitness, "tagged_out")
+        self.crossed.tagged_out = ""
+        with at(now() + timedelta(days=61)):
+            self.assertEqual(self.place("b").condition, "not_known")
+        self.crossed.differs = [[["transmissions", "z"], {"kind": "belt"}]]
+        self.assertIn(("belt", "z"), [(p.kind, p.place) for p in condition(self.crossed).places])
+
+    def test_a_floor_of_many_is_read_as_each_machine_alone(self):
+        self.stand_in("a")
+        more = [
+            Printer.objects.create(name=f"Hull {i}", model=self.slinger.model, area=self.slinger.area)
+            for i in range(20)
+        ]
+        retired = Printer.objects.create(name="Wreck", model=self.crossed.model, area=self.crossed.area, retired=True)
+        found = conditions([self.crossed, *more], set(), {})
+        self.assertEqual(found[self.crossed.pk], condition(self.crossed))
+        self.assertEqual(len(found), 21)
+        self.assertNotIn(retired.pk, found)
 
     def test_a_belt_that_is_lost_again_and_again_is_worn(self):
         printer = Printer.objects.get(pk=self.crossed.pk)
