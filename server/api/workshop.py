@@ -11,8 +11,9 @@ from kestov_core import knowledge, procedures
 from kestov_core.describing import LimitTold
 from kestov_core.machine import Description
 from ninja import Field, Router, Schema
+from people import trail
 from people.accounts import add_account, change_account
-from people.models import AuditEntry, Role, User, name_of
+from people.models import Role, User, name_of
 from workshop import adding
 from workshop.models import Area, Instrument, Printer, PrinterModel
 
@@ -124,6 +125,13 @@ class AuditLine(Schema):
     verb: str
     what: str
     words: str
+
+
+class AuditPage(Schema):
+    """A page of the audit trail, newest first; ``more``: older lines follow."""
+
+    lines: list[AuditLine]
+    more: bool
 
 
 def the_workshop() -> Workshop:
@@ -257,8 +265,9 @@ def change_person(request: SignedIn, user_id: int, payload: PersonChange):
     return _people()
 
 
-@router.get("/audit", auth=may("audit.see"), response=list[AuditLine], operation_id="audit.see")
-def audit_trail(request: SignedIn):
-    """The last 500 deeds."""
-    rows = AuditEntry.objects.select_related("who")[:500]
-    return [AuditLine(at=e.at, who=name_of(e.who), verb=e.verb, what=e.what, words=e.words) for e in rows]
+@router.get("/audit", auth=may("audit.see"), response=AuditPage, operation_id="audit.see")
+def audit_trail(request: SignedIn, page: int = 1):
+    """Who did what, newest first."""
+    rows, more = trail.page(page)
+    lines = [AuditLine(at=e.at, who=name_of(e.who), verb=e.verb, what=e.what, words=e.words) for e in rows]
+    return AuditPage(lines=lines, more=more)

@@ -8,8 +8,9 @@ from api.tests.world import ApiCase
 from django.db import IntegrityError, transaction
 from django.test import Client, TestCase
 
+from people import trail
 from people.clock import at, now
-from people.models import AuditEntry, DoneOnce, Role, User
+from people.models import AuditEntry, DoneOnce, Role, User, audit
 
 
 class Roles(TestCase):
@@ -69,10 +70,20 @@ class Audit(ApiCase):
     def test_deeds_are_written_down_with_who_did_them(self):
         case = self.report()
         self.good("technician", "POST", f"/cases/{case}/take")
-        lines = self.good("lead", "GET", "/audit")
+        lines = self.good("lead", "GET", "/audit")["lines"]
         self.assertEqual((lines[0]["who"], lines[0]["verb"]), ("Technician", "took"))
         self.assertEqual(self.call("technician", "GET", "/audit")[0], 403)
         self.assertEqual(AuditEntry.objects.count(), 2)
+
+    def test_it_is_read_page_by_page_and_none_is_shown_twice(self):
+        for i in range(5):
+            audit(None, "counted", self.people["lead"], f"deed {i}")
+        with mock.patch.object(trail, "A_PAGE", 2):
+            pages = [trail.page(n) for n in (1, 2, 3, 4)]
+        self.assertEqual(
+            [[e.words for e in rows] for rows, _ in pages], [["deed 4", "deed 3"], ["deed 2", "deed 1"], ["deed 0"], []]
+        )
+        self.assertEqual([more for _, more in pages], [True, True, False, False])
 
 
 class Pages(TestCase):

@@ -1477,7 +1477,7 @@ export interface paths {
         };
         /**
          * Audit Trail
-         * @description The last 500 deeds.
+         * @description Who did what, newest first.
          */
         get: operations["audit.see"];
         put?: never;
@@ -6247,6 +6247,16 @@ export interface components {
             words: string;
         };
         /**
+         * AuditPage
+         * @description A page of the audit trail, newest first; ``more``: older lines follow.
+         */
+        AuditPage: {
+            /** Lines */
+            lines: components["schemas"]["AuditLine"][];
+            /** More */
+            more: boolean;
+        };
+        /**
          * Lack
          * @description What a measurement would have to be told each time, since the model does not tell it.
          */
@@ -8379,7 +8389,9 @@ export interface operations {
     };
     "audit.see": {
         parameters: {
-            query?: never;
+            query?: {
+                page?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8392,7 +8404,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AuditLine"][];
+                    "application/json": components["schemas"]["AuditPage"];
                 };
             };
         };

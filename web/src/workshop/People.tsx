@@ -1,5 +1,5 @@
 /** Accounts and roles, and the trail of who did what. The lead's. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, fieldError, INPUT, Loading, TextField } from "../kit/bits";
@@ -11,7 +11,6 @@ const ROLES: Role[] = ["member", "technician", "lead"];
 export function People() {
   const client = useQueryClient();
   const people = useQuery({ queryKey: ["people"], queryFn: () => got(api.GET("/api/people")) });
-  const audit = useQuery({ queryKey: ["audit"], queryFn: () => got(api.GET("/api/audit")) });
   const [form, setForm] = useState<Schemas["PersonIn"]>({ username: "", name: "", password: "", role: "member" });
   const done = (rows: Schemas["PersonOut"][]) => {
     client.setQueryData(["people"], rows);
@@ -101,10 +100,30 @@ export function People() {
           Make the account
         </Button>
       </form>
-      <details>
-        <summary className="min-h-11 cursor-pointer font-semibold">Who did what</summary>
-        <ul className="rows">
-          {audit.data?.slice(0, 100).map((a) => (
+      <Trail />
+    </section>
+  );
+}
+
+/** Who did what, newest first, asked for when it is opened. */
+function Trail() {
+  const [open, setOpen] = useState(false);
+  const trail = useInfiniteQuery({
+    queryKey: ["audit"],
+    enabled: open,
+    initialPageParam: 1,
+    queryFn: ({ pageParam }) => got(api.GET("/api/audit", { params: { query: { page: pageParam } } })),
+    getNextPageParam: (last, pages) => (last.more ? pages.length + 1 : undefined),
+  });
+  return (
+    <details onToggle={(e) => setOpen(e.currentTarget.open)}>
+      <summary className="min-h-11 cursor-pointer font-semibold">Who did what</summary>
+      <ErrorNote error={trail.error} />
+      {trail.isLoading ? <Loading what="the deeds" /> : null}
+      <ul className="rows">
+        {trail.data?.pages
+          .flatMap((p) => p.lines)
+          .map((a) => (
             <li key={`${a.at}${a.words}`} className="flex flex-wrap justify-between gap-3 py-1.5">
               <span>{a.words}</span>
               <span className="text-[15px] text-ink2">
@@ -112,8 +131,12 @@ export function People() {
               </span>
             </li>
           ))}
-        </ul>
-      </details>
-    </section>
+      </ul>
+      {trail.hasNextPage ? (
+        <Button className="mt-2" disabled={trail.isFetchingNextPage} onClick={() => trail.fetchNextPage()}>
+          Show older
+        </Button>
+      ) : null}
+    </details>
   );
 }
