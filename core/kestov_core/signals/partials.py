@@ -201,12 +201,17 @@ def find_peaks(s: Spectrum, most: int = _MOST_PEAKS, least_excess: float = _LEAS
     ]
     top = top[np.argsort(p[top])[::-1]][:_MOST_TOPS]
     lobe = _LOBE / s.seconds / s.df  # distance within which a Hann side lobe may still pass for a peak
+    apart = np.abs(top[:, None] - top[None, :])
+    # [weaker, stronger]: whether the stronger takes the weaker's place.
+    hides = (apart <= lobe * _NEAR_LOBE) | (
+        (apart <= _FAR_LOBE * lobe) & (p[top][:, None] <= _SIDE_LOBE * p[top][None, :])
+    )
+    free = np.ones(len(top), dtype=bool)
     kept: list[int] = []
-    for k in top:
-        if all(
-            abs(k - j) > lobe * _NEAR_LOBE and (abs(k - j) > _FAR_LOBE * lobe or p[k] > _SIDE_LOBE * p[j]) for j in kept
-        ):
-            kept.append(int(k))
+    for k in range(len(top)):
+        if free[k]:
+            kept.append(int(top[k]))
+            free &= ~hides[:, k]
         if len(kept) == most:
             break
     idx = np.array(kept, dtype=int)
@@ -305,16 +310,17 @@ def _missing_weight(n: Array, weight: Array) -> Array:
     ``n``, ``weight`` (c, k): partial number and explained weight of each peak, peaks in rising order.
     A missing run counts as one plucking node would make it: the string may be silent at every second, third …
     """
-    missing = np.zeros(len(n))
-    heard_n = np.zeros(len(n))
-    heard_w = np.zeros(len(n))
-    for j in range(n.shape[1]):
-        here = weight[:, j] > _HEARD_WEIGHT
-        gap = np.where(here & (heard_n > 0), np.clip(n[:, j] - heard_n - 1, 0, _MOST_GAP), 0)
-        missing += gap * np.minimum(heard_w, weight[:, j])
-        same = here & (n[:, j] == heard_n)
-        heard_w = np.where(here, np.where(same, np.maximum(heard_w, weight[:, j]), weight[:, j]), heard_w)
-        heard_n = np.where(here, n[:, j], heard_n)
+    # A row for each peak: all candidates at once, side by side in memory.
+    n, weight = np.ascontiguousarray(n.T), np.ascontiguousarray(weight.T)
+    heard = weight > _HEARD_WEIGHT
+    missing = np.zeros(n.shape[1])
+    # Nothing is heard yet: whatever comes first is no gap.
+    last_n, last_w = np.full(n.shape[1], np.inf), np.zeros(n.shape[1])
+    for here, n_j, w_j in zip(heard, n, weight, strict=True):
+        gap = np.clip(n_j - last_n - 1, 0, _MOST_GAP)
+        missing += np.where(here, gap * np.minimum(last_w, w_j), 0.0)
+        last_w = np.where(here, np.where(n_j == last_n, np.maximum(last_w, w_j), w_j), last_w)
+        last_n = np.where(here, n_j, last_n)
     return missing
 
 
@@ -381,7 +387,8 @@ def unlike_a_pluck(s: Spectrum, f0: float, b: float, highest_hz: float) -> float
         return 0.0
     reach = np.maximum(_SPREAD_RESOLUTION / s.seconds + _SPREAD_WAVER * hz, 1.5 * s.df)
     lo, hi = ((hz - reach) / s.df).astype(int), ((hz + reach) / s.df).astype(int) + 2
-    level = 10 * np.log10(np.array([s.power[i:j].max() for i, j in zip(lo, hi, strict=True)]) + 1e-30)
+    # The highest of each stretch; those between them are passed over.
+    level = 10 * np.log10(np.maximum.reduceat(s.power, np.column_stack([lo, hi]).ravel())[::2] + 1e-30)
     quiet = 10 * np.log10(_STANDS_OVER * s.floor[((lo + hi) / 2).astype(int)] + 1e-30)
     heard = level > quiet
     if not heard.any():
