@@ -21,6 +21,10 @@ from pathlib import Path
 from typing import Any
 
 ROOT = Path(__file__).resolve().parent.parent
+sys.path.append(str(ROOT / "ops"))
+
+import serving  # noqa: E402
+
 #: What was promised of every page: p95 in ms, times its bare SQL, queries a request. The ratio is of pages whose SQL takes long
 #: enough (ms) that it is the page's cost: under it the check of who asks, and the answer's shape, are.
 MOST_MS, MOST_RATIO, MOST_QUERIES, RATIO_FROM_MS = 150.0, 4.0, 12, 5.0
@@ -205,12 +209,10 @@ def _serve() -> tuple[subprocess.Popen[bytes], int]:
     with socket.socket() as s:
         s.bind(("127.0.0.1", 0))
         port = s.getsockname()[1]
-    command = [
-        str(Path(sys.executable).parent / "granian"), "--interface", "wsgi", "--host", "127.0.0.1", "--port", str(port),
-        "--workers", "2", "--blocking-threads", "4", "--no-access-log", "kestov.wsgi:application",
-    ]  # fmt: skip
     env = {**os.environ, "KESTOV_POOL": "1", "PYTHONPATH": f"{ROOT / 'core'}{os.pathsep}{ROOT / 'server'}"}
-    server = subprocess.Popen(command, cwd=ROOT / "server", env=env, stdout=subprocess.DEVNULL)
+    server = subprocess.Popen(
+        serving.command("127.0.0.1", port), cwd=ROOT / "server", env=env, stdout=subprocess.DEVNULL
+    )
     while server.poll() is None:
         try:
             socket.create_connection(("127.0.0.1", port), timeout=1).close()

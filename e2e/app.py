@@ -18,6 +18,10 @@ from typing import Any
 from playwright.sync_api import Browser, BrowserContext, Page, Playwright, sync_playwright
 
 ROOT = Path(__file__).resolve().parent.parent
+sys.path.append(str(ROOT / "ops"))
+
+import serving  # noqa: E402
+
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
@@ -45,26 +49,7 @@ def address() -> str:
             [sys.executable, "manage.py", *command], cwd=ROOT / "server", env=env, check=True, stdout=subprocess.DEVNULL
         )
     env["KESTOV_POOL"] = "1"
-    server = subprocess.Popen(
-        [
-            str(Path(sys.executable).parent / "granian"),
-            "--interface",
-            "wsgi",
-            "--host",
-            "127.0.0.1",
-            "--port",
-            str(port),
-            "--workers",
-            "1",
-            "--blocking-threads",
-            "4",
-            "--log-level",
-            "warning",
-            "kestov.wsgi:application",
-        ],
-        cwd=ROOT / "server",
-        env=env,
-    )
+    server = subprocess.Popen(serving.command("127.0.0.1", port, workers=1), cwd=ROOT / "server", env=env)
     atexit.register(server.terminate)
     url = f"http://127.0.0.1:{port}"
     for _ in range(200):

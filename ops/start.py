@@ -16,6 +16,7 @@ import urllib.request
 from pathlib import Path
 from types import FrameType
 
+import serving
 import setup
 from cluster import Cluster, port_is_free
 from words import ROOT, STATE, Trouble, explain, say
@@ -198,25 +199,8 @@ def _manage(env: dict[str, str], command: list[str], what: str, aloud: bool = Fa
 def _serve(
     args: argparse.Namespace, env: dict[str, str], certificate: tuple[Path, Path] | None
 ) -> subprocess.Popen[bytes]:
-    command = [
-        str(setup.VENV / "bin" / "granian"),
-        "--interface",
-        "wsgi",
-        "--host",
-        args.bind,
-        "--port",
-        str(args.port),
-        "--workers",
-        str(max(1, args.workers)),
-        "--blocking-threads",
-        "4",
-        "--log-level",
-        "warning",
-        "--respawn-failed-workers",
-    ]
-    if certificate:
-        command += ["--ssl-certificate", str(certificate[0]), "--ssl-keyfile", str(certificate[1])]
-    return subprocess.Popen([*command, "kestov.wsgi:application"], cwd=ROOT / "server", env=env, start_new_session=True)
+    command = serving.command(args.bind, args.port, args.workers, certificate, setup.PYTHON)
+    return subprocess.Popen(command, cwd=ROOT / "server", env=env, start_new_session=True)
 
 
 def _wait(args: argparse.Namespace, server: subprocess.Popen[bytes], tls: bool) -> str:

@@ -18,7 +18,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from .asked import Asked, Choice, Origin, Source, told
 from .machine import BeltTransmission, Description, Transmission
-from .quantities import Finite, Limits, positive
+from .quantities import Limits
 
 __all__ = ["Asked", "Choice", "Origin", "Source", "told"]
 
@@ -117,10 +117,10 @@ def _travel(end: str) -> Source:
 
 #: The axis's two soft limits (mm), which a program of moves stays within.
 AxisBegins = Annotated[
-    Finite, Field(ge=-5000, le=5000), Asked("Axis begins at", "mm", "Its soft limit.", (_travel("low_mm"),))
+    float, Field(ge=-5000, le=5000), Asked("Axis begins at", "mm", "Its soft limit.", (_travel("low_mm"),))
 ]
 AxisEnds = Annotated[
-    Finite, Field(ge=-5000, le=5000), Asked("Axis ends at", "mm", "Its soft limit.", (_travel("high_mm"),))
+    float, Field(ge=-5000, le=5000), Asked("Axis ends at", "mm", "Its soft limit.", (_travel("high_mm"),))
 ]
 
 
@@ -380,8 +380,6 @@ def _bounds_of(metadata: list[Any]) -> tuple[float | None, float | None, bool]:
                 low, above = float(part.gt), True  # type: ignore[arg-type]
             elif isinstance(part, Le):
                 high = min(high, float(part.le))  # type: ignore[arg-type]
-            elif getattr(part, "func", None) is positive and low <= 0:
-                low, above = 0.0, True
     return (None if math.isinf(low) else low), (None if math.isinf(high) else high), above
 
 

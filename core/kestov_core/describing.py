@@ -25,7 +25,6 @@ from .machine import (
     Tensioner,
     Travel,
 )
-from .quantities import Finite
 
 #: Version of the file in which models are exchanged between workshops.
 FILE_VERSION = 1
@@ -325,8 +324,8 @@ class LimitTold(_Shape):
 
     what: Annotated[str, Field(max_length=30)]
     place: Annotated[str, Field(max_length=5)]
-    low: Annotated[Finite, Field(ge=-1e9, le=1e9)] | None = None
-    high: Annotated[Finite, Field(ge=-1e9, le=1e9)] | None = None
+    low: Annotated[float, Field(ge=-1e9, le=1e9)] | None = None
+    high: Annotated[float, Field(ge=-1e9, le=1e9)] | None = None
     unit: Annotated[str, Field(max_length=12)] = "N"
     source: Annotated[str, Field(min_length=1, max_length=120)]
 

@@ -12,7 +12,6 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from .asked import Asked, Choice
 from .errors import BadInput
-from .quantities import Finite, Positive
 
 Kinematics = Literal["bed_slinger", "fixed_bed", "corexy", "delta", "belt_bed"]
 #: What a place is. Belt x and axis x are two places: their evidence is never mixed.
@@ -64,8 +63,8 @@ class Model(BaseModel):
 class Point(Model):
     """A head position in mm."""
 
-    x: Finite
-    y: Finite
+    x: Annotated[float, Field(ge=-5000, le=5000)]
+    y: Annotated[float, Field(ge=-5000, le=5000)]
 
 
 class Span(Model):
@@ -73,7 +72,7 @@ class Span(Model):
 
     name: Annotated[str, Field(max_length=80), Asked("Which run to pluck")]
     at: Point | None = None
-    span_mm: Annotated[Positive, Field(le=5000), Asked("Free span", "mm", "Pulley to clamp.")]
+    span_mm: Annotated[float, Field(ge=1, le=5000), Asked("Free span", "mm", "Pulley to clamp.")]
 
 
 def _choices(**words: str) -> tuple[Choice, ...]:
@@ -100,7 +99,7 @@ class Tensioner(Model):
         False
     )
     thread_pitch_mm: Annotated[
-        Annotated[Positive, Field(le=10)] | None,
+        Annotated[float, Field(ge=0.1, le=10)] | None,
         Asked(
             "Thread pitch", "mm", "M3 0.5, M4 0.7, M5 0.8.",
             when=("kind", ("threaded_idler", "threaded_clamp", "sprung_lock")), spare=True,
@@ -141,9 +140,9 @@ class Tensioner(Model):
 
 
 #: What a motor and its driver may be: rated current (A), sense resistor (ohm), the driver's factor, motors on one driver.
-RatedA = Annotated[Positive, Field(le=50)]
-Ohm = Annotated[Positive, Field(le=100)]
-Gain = Annotated[Positive, Field(le=1000)]
+RatedA = Annotated[float, Field(ge=0.01, le=50)]
+Ohm = Annotated[float, Field(ge=0.0001, le=100)]
+Gain = Annotated[float, Field(ge=0.01, le=1000)]
 Motors = Annotated[int, Field(ge=1, le=4)]
 
 
@@ -151,13 +150,13 @@ class Drive(Model):
     """What every motor drive has: the motor, and how its driver is set."""
 
     motor_steps_per_rev: Annotated[
-        Positive, Field(le=2000), Asked("Motor's full steps a turn", "", "200 on most, 400 on fine ones.", more=True)
+        float, Field(ge=1, le=2000), Asked("Motor's full steps a turn", "", "200 on most, 400 on fine ones.", more=True)
     ] = 200
     microsteps: Annotated[
-        Positive, Field(le=1024), Asked("Microsteps", "", "As the driver is set; 16 is typical.", more=True)
+        float, Field(ge=1, le=1024), Asked("Microsteps", "", "As the driver is set; 16 is typical.", more=True)
     ] = 16
     gear_ratio: Annotated[
-        Positive, Field(le=500), Asked("Gear ratio", "", "Motor turns for one of the drive.", more=True)
+        float, Field(ge=0.01, le=500), Asked("Gear ratio", "", "Motor turns for one of the drive.", more=True)
     ] = 1
     rated_a: Annotated[
         RatedA | None,
@@ -210,25 +209,26 @@ class BeltTransmission(Drive):
     """A toothed belt on a pulley."""
 
     kind: Literal["belt"] = "belt"
-    width_mm: Annotated[Positive, Field(le=100), Asked("Width", "mm", "6 is typical.")] = 6.0
+    width_mm: Annotated[float, Field(ge=0.5, le=100), Asked("Width", "mm", "6 is typical.")] = 6.0
     loop_length_mm: Annotated[
-        Annotated[Positive, Field(le=50_000)] | None, Asked("Whole loop", "mm", "All round; both ends to the clamp.")
+        Annotated[float, Field(ge=10, le=50_000)] | None,
+        Asked("Whole loop", "mm", "All round; both ends to the clamp."),
     ] = None
     linear_density_g_per_m: Annotated[
-        Annotated[Positive, Field(le=500)] | None,
+        Annotated[float, Field(ge=0.1, le=500)] | None,
         Asked("Weight of a metre", "g", "Empty: typical for its width, ± 12 %."),
     ] = None
     linear_density_u95_percent: Annotated[
         Annotated[float, Field(ge=0, le=100)] | None, Asked("That weight good to ±", "%", "3 when weighed.", more=True)
     ] = None
     axial_stiffness_n: Annotated[
-        Annotated[Positive, Field(le=1e6)] | None,
+        Annotated[float, Field(ge=1, le=1e6)] | None,
         Asked("Stiffness (EA)", "N", "Empty: typical for its width, ± 40 %.", more=True),
     ] = None
-    pitch_mm: Annotated[Positive, Field(le=50), Asked("Pitch of its teeth", "mm", "2 is typical.")] = 2.0
-    teeth: Annotated[Positive, Field(le=500), Asked("Teeth of the pulley", "", "20 is typical.")] = 20
+    pitch_mm: Annotated[float, Field(ge=0.2, le=50), Asked("Pitch of its teeth", "mm", "2 is typical.")] = 2.0
+    teeth: Annotated[float, Field(ge=1, le=500), Asked("Teeth of the pulley", "", "20 is typical.")] = 20
     idler_teeth: Annotated[
-        Annotated[Positive, Field(le=500)] | None,
+        Annotated[float, Field(ge=1, le=500)] | None,
         Asked("Teeth of an idler", "", "Empty where it is smooth.", more=True),
     ] = None
     spans: Annotated[list[Span], Field(max_length=8)] = []
@@ -240,9 +240,9 @@ class ScrewTransmission(Drive):
     """A lead screw. With several starts the lead is a multiple of the thread pitch."""
 
     kind: Literal["screw"] = "screw"
-    lead_mm: Annotated[Positive, Field(le=200), Asked("Lead", "mm", "Travel for one turn; 8 is typical.")] = 8.0
+    lead_mm: Annotated[float, Field(ge=0.1, le=200), Asked("Lead", "mm", "Travel for one turn; 8 is typical.")] = 8.0
     thread_pitch_mm: Annotated[
-        Annotated[Positive, Field(le=50)] | None,
+        Annotated[float, Field(ge=0.1, le=50)] | None,
         Asked("Thread pitch", "mm", "From one thread to the next; 2 is typical."),
     ] = None
     starts: Annotated[
@@ -255,11 +255,11 @@ class ExtruderTransmission(Drive):
 
     kind: Literal["extruder"] = "extruder"
     drive_diameter_mm: Annotated[
-        Annotated[Positive, Field(le=100)] | None,
+        Annotated[float, Field(ge=0.5, le=100)] | None,
         Asked("Drive gear, where it grips", "mm", "Its teeth bite in: measure."),
     ] = None
     drive_teeth: Annotated[
-        Annotated[Positive, Field(le=500)] | None, Asked("Teeth of the drive gear", "", "Counted.")
+        Annotated[float, Field(ge=1, le=500)] | None, Asked("Teeth of the drive gear", "", "Counted.")
     ] = None
 
 
@@ -269,17 +269,17 @@ Transmission = Annotated[BeltTransmission | ScrewTransmission | ExtruderTransmis
 class Travel(Model):
     """Where an axis ends (mm): its soft limits."""
 
-    low_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Begins at", "mm", "Its soft limit.")] = 0.0
-    high_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Ends at", "mm", "Its soft limit.")] = 200.0
+    low_mm: Annotated[float, Field(ge=-5000, le=5000), Asked("Begins at", "mm", "Its soft limit.")] = 0.0
+    high_mm: Annotated[float, Field(ge=-5000, le=5000), Asked("Ends at", "mm", "Its soft limit.")] = 200.0
 
 
 class BedScrew(Model):
     """A screw under the bed: where it stands (mm), its thread, and the turn that raises the bed there."""
 
     name: Annotated[str, Field(min_length=1, max_length=40), Asked("Called")]
-    x_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("X", "mm")]
-    y_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Y", "mm")]
-    thread_pitch_mm: Annotated[Positive, Field(le=10), Asked("Thread pitch", "mm", "M3 0.5, M4 0.7.")] = 0.5
+    x_mm: Annotated[float, Field(ge=-5000, le=5000), Asked("X", "mm")]
+    y_mm: Annotated[float, Field(ge=-5000, le=5000), Asked("Y", "mm")]
+    thread_pitch_mm: Annotated[float, Field(ge=0.1, le=10), Asked("Thread pitch", "mm", "M3 0.5, M4 0.7.")] = 0.5
     raises: Annotated[
         Turning, Asked("Raises when turned", choices=_choices(clockwise="clockwise", anticlockwise="anticlockwise"))
     ] = "anticlockwise"
@@ -288,8 +288,8 @@ class BedScrew(Model):
 class Bed(Model):
     """The bed: its size, its screws, and what measures it."""
 
-    width_mm: Annotated[Annotated[Positive, Field(le=5000)] | None, Asked("Wide (X)", "mm")] = None
-    depth_mm: Annotated[Annotated[Positive, Field(le=5000)] | None, Asked("Deep (Y)", "mm")] = None
+    width_mm: Annotated[Annotated[float, Field(ge=0.5, le=5000)] | None, Asked("Wide (X)", "mm")] = None
+    depth_mm: Annotated[Annotated[float, Field(ge=1, le=5000)] | None, Asked("Deep (Y)", "mm")] = None
     probe: Annotated[
         Literal["none", "probe", "nozzle_probe"],
         Asked(
@@ -306,11 +306,11 @@ class HotEnd(Model):
         True
     )
     highest_c: Annotated[
-        Annotated[Positive, Field(le=600)] | None,
+        Annotated[float, Field(ge=20, le=600)] | None,
         Asked("Highest temperature", "°C", "By its maker; a liner gives out first."),
     ] = None
-    cutout_c: Annotated[Annotated[Positive, Field(le=700)] | None, Asked("Firmware cuts out at", "°C")] = None
-    nozzle_mm: Annotated[Positive, Field(le=5), Asked("Nozzle", "mm", "0.4 is typical.")] = 0.4
+    cutout_c: Annotated[Annotated[float, Field(ge=20, le=700)] | None, Asked("Firmware cuts out at", "°C")] = None
+    nozzle_mm: Annotated[float, Field(ge=0.01, le=5), Asked("Nozzle", "mm", "0.4 is typical.")] = 0.4
     nozzle_material: Annotated[
         Literal["brass", "steel", "copper", "other"],
         Asked(
@@ -326,7 +326,7 @@ class Fan(Model):
     """A fan and how fast it turns."""
 
     name: Annotated[str, Field(min_length=1, max_length=40), Asked("Which fan")]
-    rpm: Annotated[Positive, Field(le=60_000), Asked("Turns a minute", "1/min", "On its label.")]
+    rpm: Annotated[float, Field(ge=1, le=60_000), Asked("Turns a minute", "1/min", "On its label.")]
 
 
 class Description(Model):
@@ -343,7 +343,7 @@ class Description(Model):
     bed: Bed | None = None
     hot_end: HotEnd | None = None
     fans: Annotated[list[Fan], Field(max_length=12)] = []
-    pairs: list[Annotated[list[Place], Field(min_length=2, max_length=2)]] = []
+    pairs: Annotated[list[Annotated[list[Place], Field(min_length=2, max_length=2)]], Field(max_length=9)] = []
     beam_angle_deg: Annotated[
         Annotated[float, Field(gt=0, le=89)] | None, Asked("The beam leans at", "°", "45 is typical.")
     ] = None

@@ -40,21 +40,8 @@ UNITS: dict[str, tuple[str, float]] = {
 }  # fmt: skip
 
 
-def _finite(value: float) -> float:
-    if not math.isfinite(value):
-        raise ValueError("must be a finite number")
-    return value
-
-
-def positive(value: float) -> float:
-    """The value; refused where it is not greater than zero."""
-    if value <= 0:
-        raise ValueError("must be greater than zero")
-    return value
-
-
-Finite = Annotated[float, AfterValidator(_finite)]
-Positive = Annotated[float, AfterValidator(_finite), AfterValidator(positive)]
+#: A float that is one; what it may be stands with the field that has it.
+Finite = Annotated[float, Field(allow_inf_nan=False)]
 
 
 class Quantity(BaseModel):
@@ -68,10 +55,10 @@ class Quantity(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
     value: Finite
-    u95: Annotated[float, Field(ge=0), AfterValidator(_finite)] | None = None
-    unit: str
-    own: Annotated[float, Field(ge=0), AfterValidator(_finite)] | None = None
-    shared: Annotated[float, Field(ge=0), AfterValidator(_finite)] | None = None
+    u95: Annotated[Finite, Field(ge=0)] | None = None
+    unit: Annotated[str, Field(max_length=12)]
+    own: Annotated[Finite, Field(ge=0)] | None = None
+    shared: Annotated[Finite, Field(ge=0)] | None = None
     low: Finite | None = None
     high: Finite | None = None
 
@@ -91,6 +78,19 @@ class Quantity(BaseModel):
 def own_u95(q: Quantity) -> float:
     """The part of a quantity's u95 that a comparison with its like keeps: its own, where the two are told apart."""
     return (q.own if q.own is not None else q.u95) or 0.0
+
+
+def _as_told(q: Quantity) -> Quantity:
+    for part in (q.value, q.u95, q.own, q.shared, q.low, q.high):
+        if part is not None and abs(part) > MOST_TOLD:
+            raise ValueError(f"must lie within {MOST_TOLD:g}")
+    return q
+
+
+#: No figure that a person or an instrument tells is larger, in whichever unit.
+MOST_TOLD = 1e9
+#: A quantity that is told, not computed.
+Told = Annotated[Quantity, AfterValidator(_as_told)]
 
 
 class Limits(BaseModel):

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from .errors import BadInput
+from .quantities import MOST_TOLD
 
 if TYPE_CHECKING:
     import numpy as np
@@ -187,7 +188,8 @@ def read_columns(data: bytes, columns: Sequence[str]) -> dict[str, NDArray[np.fl
     try:
         # Without usecols: rows of unequal length are then refused.
         rows = np.loadtxt(io.StringIO(body), delimiter=head.separator, skiprows=head.row, ndmin=2, comments="#")
-        if rows.shape[0] and rows.shape[1] == len(head.names) and np.isfinite(rows[:, head.wanted]).all():
+        # What is no finite figure fails this, too.
+        if rows.shape[0] and rows.shape[1] == len(head.names) and (np.abs(rows[:, head.wanted]) <= MOST_TOLD).all():
             return {head.names[i]: np.ascontiguousarray(rows[:, i]) for i in head.wanted}
     except ValueError:
         pass
@@ -250,4 +252,6 @@ def _figure(cell: str, column: str, row: int, comma: bool) -> float:
         raise BadInput("bad_row", f"Row {row}, column {column}: “{text}” is not a figure.", column, row) from e
     if not math.isfinite(value):
         raise BadInput("not_finite", f"Row {row}, column {column}: “{text}” is not a finite figure.", column, row)
+    if abs(value) > MOST_TOLD:
+        raise BadInput("out_of_range", f"Row {row}, column {column}: “{text}” is larger than any figure.", column, row)
     return value

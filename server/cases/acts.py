@@ -16,6 +16,7 @@ from measuring.turning import mended
 from people.clock import now
 from people.models import User, audit
 from people.refusals import Refused
+from people.telling import tell
 from workshop import tags
 from workshop.models import Printer
 from workshop.pictures import read_picture
@@ -49,6 +50,8 @@ def locked(case_id: int, changing: bool = True) -> Case:
         raise Refused(404, "not_found", "There is no such case; it may have been removed.")
     if changing and not case.is_open:
         raise Refused(409, "closed", "This case is closed. Open it again first.")
+    tell("case", case.pk)
+    tell("printer", case.printer_id)
     return case
 
 

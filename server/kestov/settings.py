@@ -61,15 +61,14 @@ MIDDLEWARE = [
     "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "kestov.urls"
-WSGI_APPLICATION = "kestov.wsgi.application"
+ASGI_APPLICATION = "kestov.asgi.application"
 
-DATABASES = {
-    "default": dj_database_url.parse(os.environ.get("DATABASE_URL", "postgres://kestov@127.0.0.1:8701/kestov"))
-}
+DATABASE_URL = os.environ.get("DATABASE_URL", "postgres://kestov@127.0.0.1:8701/kestov")
+DATABASES = {"default": dj_database_url.parse(DATABASE_URL)}
 if DATABASES["default"]["ENGINE"] != "django.db.backends.postgresql":
     raise RuntimeError("Kestov keeps its record in PostgreSQL: DATABASE_URL must begin with postgres://")
 if os.environ.get("KESTOV_POOL", "1") == "1":
-    DATABASES["default"].setdefault("OPTIONS", {})["pool"] = {"min_size": 1, "max_size": 8, "timeout": 10}
+    DATABASES["default"].setdefault("OPTIONS", {})["pool"] = {"min_size": 1, "max_size": 14, "timeout": 10}
 
 AUTH_USER_MODEL = "people.User"
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]

@@ -13,6 +13,7 @@ from typing import Any
 
 from kestov_core import procedures
 from people.clock import now
+from people.telling import tell
 from workshop.models import Printer
 
 from . import changes
@@ -24,6 +25,7 @@ _LOOK_BACK = timedelta(days=183)
 
 def refresh(printer: Printer, place: str, procedure: str) -> None:
     """Set one standing from the captures of its place and procedure; none where none is left."""
+    tell("printer", printer.pk)
     mine = Capture.objects.filter(printer=printer, place=place, procedure=procedure).current()
     capture = mine.defer("data").order_by("-taken_at").first()
     result = Result.objects.filter(capture=capture).order_by("-computed_at").first() if capture else None
@@ -79,6 +81,7 @@ def _lost(printer: Printer, place: str, procedure: str) -> int:
 
 def changed(printer: Printer) -> None:
     """Something was turned, mended or set on a machine: see which standings that overtakes."""
+    tell("printer", printer.pk)
     motion = printer.motion()
     for row in Standing.objects.filter(printer=printer).select_related("capture").defer("capture__data"):
         found = changes.since(row.capture, motion)

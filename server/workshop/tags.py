@@ -6,6 +6,7 @@ from django.db.models import QuerySet
 from people.clock import now
 from people.models import AuditEntry, User, audit, name_of
 from people.refusals import Refused
+from people.telling import tell
 
 from . import timeline
 from .models import Event, Printer
@@ -16,6 +17,7 @@ def locked(printer_id: int) -> Printer:
     printer = Printer.objects.select_for_update(of=("self",)).select_related("model").filter(pk=printer_id).first()
     if printer is None:
         raise Refused(404, "not_found", "There is no such machine; it may have been removed.")
+    tell("printer", printer.pk)
     return printer
 
 

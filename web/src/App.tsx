@@ -1,8 +1,9 @@
 /** The frame round every view: who is signed in, where one can go, light, and what has not reached the workshop yet. */
-import { type QueryClient, useQuery } from "@tanstack/react-query";
+import { type QueryClient, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ComponentType, lazy, Suspense, useEffect, useState } from "react";
 import { Link, Navigate, NavLink, Route, Routes, useLocation } from "react-router";
 import { api, got } from "./api/client";
+import { useEvents } from "./api/events";
 import { Pending } from "./bench/Pending";
 import { FLOOR, Floor } from "./floor/Floor";
 import { ErrorNote, Loading } from "./kit/bits";
@@ -97,6 +98,7 @@ function Frame({ me }: { me: Me }) {
   const technician = atLeast(me, "technician");
   const { pathname } = useLocation();
   useAhead(technician);
+  useEvents(useQueryClient());
   useEffect(() => localStorage.setItem(WAS_IN, "1"), []);
   return (
     <div className="flex min-h-screen flex-col">

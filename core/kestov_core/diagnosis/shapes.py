@@ -8,7 +8,14 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from ..machine import Kinematics, Place
 from ..procedures.base import Context, Part, Result
-from ..quantities import Finite, Quantity
+from ..quantities import MOST_TOLD, Told
+
+#: An id of the knowledge.
+Word = Annotated[str, Field(max_length=60)]
+#: A figure in a finding's own unit.
+Figure = Annotated[float, Field(ge=-MOST_TOLD, le=MOST_TOLD)]
+#: Days before today: a hundred years.
+Days = Annotated[float, Field(ge=0, le=36_525)]
 
 
 class PrinterIn(BaseModel):
@@ -17,9 +24,9 @@ class PrinterIn(BaseModel):
     model_config = ConfigDict(extra="ignore")
 
     kinematics: Kinematics
-    transmissions: dict[str, dict[str, Any]] = {}
-    pairs: list[Annotated[list[str], Field(min_length=2, max_length=2)]] = []
-    homing: dict[str, str] = {}
+    transmissions: Annotated[dict[Place, dict[str, Any]], Field(max_length=19)] = {}
+    pairs: Annotated[list[Annotated[list[Place], Field(min_length=2, max_length=2)]], Field(max_length=9)] = []
+    homing: Annotated[dict[Place, Word], Field(max_length=19)] = {}
 
 
 class Observed(Part):
@@ -27,12 +34,12 @@ class Observed(Part):
     known; ``age_days``: how old the evidence is.
     """
 
-    finding: str
+    finding: Word
     axis: Place | None = None
     state: Literal["present", "absent", "unknown"] = "present"
-    value: Quantity | Finite | None = None
-    limit: Finite | None = None
-    age_days: Annotated[float, Field(ge=0)] = 0.0
+    value: Told | Figure | None = None
+    limit: Figure | None = None
+    age_days: Days = 0.0
 
     @field_validator("axis", mode="before")
     @classmethod
@@ -43,8 +50,8 @@ class Observed(Part):
 class Event(Part):
     """What was done to the machine, and how many days before the trouble began."""
 
-    event: str
-    days_before: Annotated[float, Field(ge=0)] = 0.0
+    event: Word
+    days_before: Days = 0.0
 
 
 class PartAge(Part):
@@ -57,7 +64,7 @@ class PartAge(Part):
 class Tried(Part):
     """A repair that was done and did not help."""
 
-    fault: str
+    fault: Word
     axis: Place | None = None
 
 
@@ -67,12 +74,12 @@ class DiagnoseContext(Context):
     """
 
     printer: PrinterIn
-    findings: list[Observed] = []
-    events: list[Event] = []
-    parts: list[PartAge] = []
-    tried: list[Tried] = []
-    confirmed: dict[str, Annotated[int, Field(ge=0)]] = {}
-    setup_done: list[Literal["unplug", "cool", "covers", "fetch", "print"]] = []
+    findings: Annotated[list[Observed], Field(max_length=1000)] = []
+    events: Annotated[list[Event], Field(max_length=500)] = []
+    parts: Annotated[list[PartAge], Field(max_length=500)] = []
+    tried: Annotated[list[Tried], Field(max_length=500)] = []
+    confirmed: Annotated[dict[Word, Annotated[int, Field(ge=0, le=1_000_000)]], Field(max_length=500)] = {}
+    setup_done: Annotated[list[Literal["unplug", "cool", "covers", "fetch", "print"]], Field(max_length=5)] = []
     most: Annotated[int, Field(ge=1, le=200)] = 12
 
 

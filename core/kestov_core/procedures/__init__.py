@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+import warnings
 from collections.abc import Mapping, Sequence
 from functools import cache
 from pathlib import Path
@@ -58,7 +59,19 @@ def run(name: str, context: dict[str, Any], data: bytes | None = None) -> Result
         raise BadInput("out_of_range", f"{name} takes no data file; all of it stands in the context.", "data")
     if procedure.data is not None and data is None:
         raise BadInput("missing_field", f"{name} needs a {procedure.data.upper()} file.", "data")
-    return procedure.analyse(parse(procedure.context, context), data)
+    parsed = parse(procedure.context, context)
+    try:
+        with warnings.catch_warnings():
+            # Some figure went out of all bounds on the way: what comes of it is refused below, not told.
+            warnings.simplefilter("ignore", RuntimeWarning)
+            return procedure.analyse(parsed, data)
+    except (ArithmeticError, ValueError) as e:
+        # Also a result that holds no figure (pydantic's refusal of it), and a matrix that cannot be solved.
+        raise BadInput(
+            "out_of_range",
+            "With these figures nothing can be computed: one of them is far from what a machine has, or all are alike.",
+            "context",
+        ) from e
 
 
 def as_table(procedure: Procedure, rows: Sequence[Mapping[str, Any]]) -> bytes:
@@ -90,10 +103,13 @@ def parse(model: type[BaseModel], context: Any) -> Any:
 
 def _refusal(e: ValidationError) -> BadInput:
     first = e.errors(include_url=False)[0]
+    ctx = first.get("ctx", {})
     kind = first["type"]
     # A union's tag stands in pydantic's path but not in what the person typed.
     field = ".".join(str(p) for p in first["loc"] if p not in ("belt", "screw", "extruder")) or "context"
     message = first["msg"].removeprefix("Value error, ")
+    if kind in _WORDS:
+        message = _WORDS[kind].format(**ctx)
     if kind in _CODES:
         code = _CODES[kind]
     elif "must be a finite number" in message:
@@ -105,6 +121,21 @@ def _refusal(e: ValidationError) -> BadInput:
     return BadInput(code, f"{field}: {message[0].lower()}{message[1:]}.", field)
 
 
+#: What is said instead of the validator's own words.
+_WORDS = {
+    "missing": "this is needed",
+    "finite_number": "must be a finite number",
+    "greater_than": "must be more than {gt:g}",
+    "greater_than_equal": "must be at least {ge:g}",
+    "less_than": "must be less than {lt:g}",
+    "less_than_equal": "must be at most {le:g}",
+    "too_short": "at least {min_length} needed, {actual_length} given",
+    "too_long": "at most {max_length} taken, more were given",
+    "string_too_short": "at least {min_length} characters are needed",
+    "string_too_long": "at most {max_length} characters are taken",
+    "literal_error": "must be one of {expected}",
+    "extra_forbidden": "nothing is called so here",
+}
 _CODES = {
     "missing": "missing_field",
     "finite_number": "not_finite",

@@ -11,7 +11,7 @@ from .. import gcode
 from ..asking import PLACE, Asked, AxisBegins, AxisEnds, instrument_u95, limit, resolution, told
 from ..errors import BadInput
 from ..machine import Place
-from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, quadrature, step_shown, t95
+from ..quantities import U95_OF_STEP, Limits, Quantity, decide, quadrature, step_shown, t95
 from ..readers import read_csv
 from .base import Advice, Context, Finding, Part, Procedure, Program, Result, StandIn, source_of, three_way
 
@@ -28,8 +28,8 @@ class BacklashContext(Context):
     """
 
     limit_mm: Annotated[
-        Positive,
-        Field(le=20),
+        float,
+        Field(ge=0.0001, le=20),
         Asked("May differ by", "mm", "0.05 is typical.", (limit("reversal", "An axis may come back short by", "mm"),)),
     ] = 0.05
     resolution_mm: Annotated[
@@ -46,19 +46,17 @@ class BacklashContext(Context):
 class Reversal(Part):
     """One reading of the dial indicator: the actual position on the target's scale, and from which side it came."""
 
-    target_mm: Annotated[Finite, Field(ge=-5000, le=5000)]
+    target_mm: Annotated[float, Field(ge=-5000, le=5000)]
     approach: Literal["+", "-"]
-    reading_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Indicator", "mm")]
+    reading_mm: Annotated[float, Field(ge=-5000, le=5000), Asked("Indicator", "mm")]
 
 
 class ReversalProgram(Part):
     """Where the test runs, and the axis's own ends (mm). ``pause_s`` left out: it waits for a key."""
 
     axis: Literal["x", "y", "z"]
-    start_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("First target", "mm", "Well away from the frame.")] = (
-        100
-    )
-    step_mm: Annotated[Positive, Field(le=500), Asked("Step", "mm", "Within the indicator's reach.")] = 2
+    start_mm: Annotated[float, Field(ge=-5000, le=5000), Asked("First target", "mm", "Well away from the frame.")] = 100
+    step_mm: Annotated[float, Field(ge=0.01, le=500), Asked("Step", "mm", "Within the indicator's reach.")] = 2
     targets: Annotated[int, Field(ge=1, le=20), Asked("Targets", "", "Three or more.")] = 5
     cycles: Annotated[int, Field(ge=1, le=20), Asked("Cycles", "", "Five for a standard figure.")] = 5
     low_mm: AxisBegins = 0

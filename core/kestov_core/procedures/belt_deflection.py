@@ -14,7 +14,7 @@ from pydantic import Field
 from ..asking import PLACE, Asked, belt, instrument_u95, resolution, told
 from ..errors import BadInput
 from ..machine import Place, axial_stiffness_typical
-from ..quantities import Limits, Positive, Quantity, decide, odd_ones, quadrature, t95
+from ..quantities import Limits, Quantity, decide, odd_ones, quadrature, t95
 from .base import Advice, Context, Finding, Part, Procedure, Result, source_of, three_way
 from .belt_pluck import SPAN, SPAN_U95, TARGET, Percent, Target
 
@@ -22,8 +22,8 @@ from .belt_pluck import SPAN, SPAN_U95, TARGET, Percent, Target
 class Press(Part):
     """One reading: the force at mid-span and how far the belt went."""
 
-    force_n: Annotated[Positive, Field(le=200), Asked("Force", "N")]
-    deflection_mm: Annotated[Positive, Field(le=100), Asked("Deflection", "mm")]
+    force_n: Annotated[float, Field(ge=0.001, le=200), Asked("Force", "N")]
+    deflection_mm: Annotated[float, Field(ge=0.001, le=100), Asked("Deflection", "mm")]
 
 
 class BeltDeflectionContext(Context):
@@ -33,10 +33,10 @@ class BeltDeflectionContext(Context):
     ``scale_u95_percent``), and ``zero_u95_mm`` of where the belt stood unpressed (typical).
     """
 
-    span_mm: Annotated[Positive, Field(le=5000), SPAN]
+    span_mm: Annotated[float, Field(ge=1, le=5000), SPAN]
     span_u95_mm: Annotated[float, Field(ge=0, le=100), SPAN_U95] = 1.0
     axial_stiffness_n: Annotated[
-        Annotated[Positive, Field(le=1e6)] | None,
+        Annotated[float, Field(ge=1, le=1e6)] | None,
         Asked(
             "Stiffness (EA)", "N", "15 kN at 6 mm is typical.",
             (belt(lambda b: b.axial_stiffness_n), belt(lambda b: axial_stiffness_typical(b.width_mm)[0], "typical")),
@@ -48,7 +48,7 @@ class BeltDeflectionContext(Context):
     ] = 40.0
     readings: Annotated[list[Press], Field(min_length=1, max_length=200), Asked("Readings")]
     loop_length_mm: Annotated[
-        Annotated[Positive, Field(le=50_000)] | None,
+        Annotated[float, Field(ge=10, le=50_000)] | None,
         Asked(
             "The whole belt", "mm", "Where it slips over its idlers.", (belt(lambda b: b.loop_length_mm),), more=True
         ),
@@ -105,7 +105,7 @@ def analyse(context: BeltDeflectionContext, data: bytes | None = None) -> BeltDe
     --------
     A belt that does not stretch gives at 1 % of its span a twenty-fifth of its tension:
 
-    >>> result = analyse(BeltDeflectionContext(span_mm=200, axial_stiffness_n=1e-3, readings=[{"force_n": 1.2, "deflection_mm": 2.0}]))
+    >>> result = analyse(BeltDeflectionContext(span_mm=200, axial_stiffness_n=1, readings=[{"force_n": 1.2, "deflection_mm": 2.0}]))
     >>> round(result.tension.value, 2)
     30.0
     """

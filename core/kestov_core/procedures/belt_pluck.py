@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 from ..asking import PLACE, Asked, belt, limit, told, workshop
 from ..errors import BadInput
 from ..machine import BeltTransmission, Place, linear_density_typical, tension_band_typical
-from ..quantities import Limits, Positive, Quantity, decide, quadrature, rounded
+from ..quantities import Limits, Quantity, decide, quadrature, rounded
 from ..readers import read_wav
 from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn, source_of, three_way
 
@@ -34,8 +34,8 @@ _NATS_BEYOND = 8.0
 class Target(Part):
     """The tension band of the belt (N)."""
 
-    low: Positive
-    high: Positive
+    low: Annotated[float, Field(ge=0.01, le=10000)]
+    high: Annotated[float, Field(ge=0.01, le=10000)]
 
     @model_validator(mode="after")
     def _in_order(self) -> Target:
@@ -68,10 +68,10 @@ TARGET = Asked(
 class BeltPluckContext(Context):
     """What the belt is. Without a linear density the typical figure for ``width_mm`` is taken (± 12 %)."""
 
-    span_mm: Annotated[Positive, Field(le=5000), SPAN]
+    span_mm: Annotated[float, Field(ge=1, le=5000), SPAN]
     span_u95_mm: Annotated[float, Field(ge=0, le=100), SPAN_U95] = 1.0
     linear_density_g_per_m: Annotated[
-        Annotated[Positive, Field(le=500)] | None,
+        Annotated[float, Field(ge=0.1, le=500)] | None,
         Asked(
             "The belt weighs", "g/m", "Weigh a metre of it: two minutes.",
             (belt(lambda b: b.linear_density_g_per_m), belt(lambda b: linear_density_typical(b.width_mm)[0], "typical")),
@@ -86,7 +86,7 @@ class BeltPluckContext(Context):
             beside="linear_density_g_per_m", more=True,
         ),
     ] = None  # fmt: skip
-    width_mm: Annotated[Positive, Field(le=100)] | None = None
+    width_mm: Annotated[float, Field(ge=0.5, le=100)] | None = None
     target_n: Annotated[Target | None, TARGET] = None
     mains_hz: Annotated[Literal[50, 60], told(workshop(lambda k: k.mains_hz))] = 50
     axis: Annotated[Place | None, told(PLACE)] = None

@@ -14,7 +14,7 @@ from pydantic import Field
 from ..asking import limit, told
 from ..errors import BadInput
 from ..machine import PLACES, Moving, Tensioner, axial_stiffness_typical, newtons_per_turn
-from ..quantities import Finite, Limits, Positive, Quantity, Verdict, decide, quadrature, rounded, worst
+from ..quantities import Limits, Quantity, Told, Verdict, decide, quadrature, rounded, worst
 from .base import Advice, Context, Finding, Part, Procedure, Result, source_of, three_way
 from .belt_pluck import Percent
 
@@ -24,14 +24,18 @@ MOST_TURNS = 1.0
 MOST_MM = 1.0
 
 
+#: What a belt is called in one sitting.
+BeltId = Annotated[str, Field(min_length=1, max_length=40)]
+
+
 class BeltIn(Part):
     """One belt as measured, and what tightens it. The loop's length and stiffness default to a typical 6 mm belt."""
 
-    id: str
-    tension: Quantity
-    loop_length_mm: Positive
-    axial_stiffness_n: Positive | None = None
-    u95_shared_n: Annotated[float, Field(ge=0)] | None = None
+    id: BeltId
+    tension: Told
+    loop_length_mm: Annotated[float, Field(ge=10, le=50000)]
+    axial_stiffness_n: Annotated[float, Field(ge=1, le=1e6)] | None = None
+    u95_shared_n: Annotated[float, Field(ge=0, le=1000)] | None = None
     tensioner: Tensioner = Tensioner(thread_pitch_mm=0.7)
 
 
@@ -40,25 +44,25 @@ class Turned(Part):
     another was shows how they are coupled.
     """
 
-    id: str
-    turns: Finite
-    before_n: Finite
-    after_n: Finite
-    u95_n: Positive = 1.0
+    id: BeltId
+    turns: Annotated[float, Field(ge=-1000, le=1000)]
+    before_n: Annotated[float, Field(ge=-1000, le=1000)]
+    after_n: Annotated[float, Field(ge=-1000, le=1000)]
+    u95_n: Annotated[float, Field(ge=1e-06, le=1000)] = 1.0
 
 
 class BeltSetContext(Context):
     """The belts of one pair (or a single belt), what they should have, and what earlier rounds have shown."""
 
     belts: Annotated[list[BeltIn], Field(min_length=1, max_length=3)]
-    target_n: Positive
+    target_n: Annotated[float, Field(ge=0.01, le=1000)]
     tolerance_percent: Annotated[float, Field(gt=0, le=100)] = 10.0
     imbalance_limit_percent: Annotated[
         float, Field(gt=0, le=100), told(limit("imbalance", "Difference of a pair of belts", "%"))
     ] = 8.0
     axial_stiffness_u95_percent: Percent = 40.0
     coupling: Annotated[float, Field(ge=0, lt=0.9)] | None = None
-    history: list[Turned] = []
+    history: Annotated[list[Turned], Field(max_length=500)] = []
 
 
 class BeltOut(Part):

@@ -9,14 +9,14 @@ from pydantic import Field
 
 from ..asking import PLACE, Asked, limit, resolution, told
 from ..machine import Place
-from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, worst
+from ..quantities import U95_OF_STEP, Limits, Quantity, decide, worst
 from .base import Advice, Context, Finding, Part, Procedure, Result, source_of
 
 
 class Position(Part):
     """Clearance to the upper and the lower flange at one place of the travel."""
 
-    travel_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Place", "mm", varies=True)]
+    travel_mm: Annotated[float, Field(ge=-5000, le=5000), Asked("Place", "mm", varies=True)]
     clearance_top_mm: Annotated[float, Field(ge=0, le=20), Asked("Above", "mm")]
     clearance_bottom_mm: Annotated[float, Field(ge=0, le=20), Asked("Below", "mm")]
 
@@ -26,8 +26,8 @@ class BeltTrackingContext(Context):
 
     positions: Annotated[list[Position], Field(min_length=2, max_length=200), Asked("Gaps")]
     limit_mm: Annotated[
-        Positive,
-        Field(le=20),
+        float,
+        Field(ge=0.0001, le=20),
         Asked("May wander", "mm", "0.2 is typical.", (limit("tracking", "A belt may wander", "mm"),)),
     ] = 0.2
     resolution_mm: Annotated[

@@ -194,8 +194,11 @@ def _latest(observed: list[Observed]) -> dict[tuple[str, str | None], Observed]:
 
 
 def _lay_out(context: DiagnoseContext) -> _Case:
-    kinds = {p: str(t.get("kind", "")) for p, t in context.printer.transmissions.items()}
-    machine = machine_of(context.printer.kinematics, kinds, context.printer.pairs, context.printer.homing)
+    printer = context.printer
+    kinds: dict[str, str] = {p: str(t.get("kind", "")) for p, t in printer.transmissions.items()}
+    machine = machine_of(
+        printer.kinematics, kinds, [[*pair] for pair in printer.pairs], {str(k): v for k, v in printer.homing.items()}
+    )
     placed = place_faults(machine)
     count: dict[str, int] = {}
     for at in placed:

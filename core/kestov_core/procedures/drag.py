@@ -15,7 +15,7 @@ from pydantic import Field
 from ..asking import PLACE, Asked, instrument_u95, limit, resolution, told
 from ..errors import BadInput
 from ..machine import Place
-from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, quadrature, t95, typed_wrong, worst
+from ..quantities import U95_OF_STEP, Limits, Quantity, decide, quadrature, t95, typed_wrong, worst
 from ..readers import read_csv
 from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn, source_of, three_way
 
@@ -33,7 +33,7 @@ _QUIET, _QUIET_SIGMA = 0.35, 0.4538
 class Push(Part):
     """One reading: where the carriage was, the force that just kept it moving, and which way it went."""
 
-    position_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Place", "mm", varies=True)]
+    position_mm: Annotated[float, Field(ge=-5000, le=5000), Asked("Place", "mm", varies=True)]
     force_n: Annotated[float, Field(ge=0, le=500), Asked("Force", "N")]
     direction: Literal["+", "-"] | None = None
 
@@ -44,8 +44,8 @@ class DragContext(Context):
     """
 
     limit_n: Annotated[
-        Positive,
-        Field(le=200),
+        float,
+        Field(ge=0.001, le=200),
         Asked("May take", "N", "3 is typical.", (limit("drag", "Pushing a free carriage takes", "N"),)),
     ] = 3.0
     resolution_n: Annotated[

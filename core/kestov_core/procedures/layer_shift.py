@@ -14,7 +14,7 @@ from pydantic import Field
 from ..asking import Asked, Choice, model, told
 from ..errors import BadInput
 from ..machine import Kinematics, Place, Transmission, motor_travel
-from ..quantities import Finite, Quantity
+from ..quantities import Quantity
 from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn
 
 if TYPE_CHECKING:
@@ -43,13 +43,13 @@ class LayerShiftContext(Context):
     """The shift of one step. ``shifts``: how many steps in all; ``progressive``: each a little, creeping one way."""
 
     shift_x_mm: Annotated[
-        Finite, Field(ge=-2000, le=2000), Asked("To the right (X)", "mm", "Minus where it is to the left.")
+        float, Field(ge=-2000, le=2000), Asked("To the right (X)", "mm", "Minus where it is to the left.")
     ]
     shift_y_mm: Annotated[
-        Finite, Field(ge=-2000, le=2000), Asked("Away from you (Y)", "mm", "Minus where it is towards you.")
+        float, Field(ge=-2000, le=2000), Asked("Away from you (Y)", "mm", "Minus where it is towards you.")
     ]
     u95_mm: Annotated[
-        float, Field(gt=0, le=100), Asked("Good to ±", "mm", "0.1 is typical for calipers on layers.")
+        float, Field(ge=1e-4, le=100), Asked("Good to ±", "mm", "0.1 is typical for calipers on layers.")
     ] = 0.1
     shifts: Annotated[
         int, Field(ge=1, le=10_000), Asked("How many steps in all", "", "The figures are those of one.")
@@ -69,7 +69,9 @@ class LayerShiftContext(Context):
         ),
     ] = False  # fmt: skip
     kinematics: Annotated[Kinematics, told(model(lambda k: k.description.kinematics))]
-    transmissions: Annotated[dict[Place, Transmission], told(model(lambda k: k.description.transmissions))]
+    transmissions: Annotated[
+        dict[Place, Transmission], Field(max_length=19), told(model(lambda k: k.description.transmissions))
+    ]
     axis: Place | None = None
 
 

@@ -14,15 +14,15 @@ from pydantic import Field, model_validator
 from ..asking import PLACE, Asked, Choice, asked_of, drive, instrument_u95, last_time, limit, resolution, told, typical
 from ..errors import BadInput
 from ..machine import Drive, Gain, Motors, Ohm, Place, RatedA
-from ..quantities import U95_OF_STEP, Finite, Limits, Positive, Quantity, decide, quadrature
+from ..quantities import U95_OF_STEP, Limits, Quantity, decide, quadrature
 from .base import Advice, Context, Finding, Part, Procedure, Result, source_of, three_way
 
 
 class Share(Part):
     """Band of the rated current (%), typical unless the maker says otherwise."""
 
-    low: Positive = 60.0
-    high: Positive = 100.0
+    low: Annotated[float, Field(ge=0.01, le=10000)] = 60.0
+    high: Annotated[float, Field(ge=0.01, le=10000)] = 100.0
 
     @model_validator(mode="after")
     def _in_order(self) -> Share:
@@ -62,7 +62,7 @@ class MotorCurrentContext(Context):
         Asked("Stored current", "A", "R.m.s. a phase, as the machine tells it.", when=("current_set", ("stored",))),
     ] = None
     reference_v: Annotated[
-        Annotated[Positive, Field(le=50)] | None,
+        Annotated[float, Field(ge=0.001, le=50)] | None,
         Asked("Reference", "V", "As the meter shows it.", when=_AT_DRIVER),
     ] = None
     sense_ohm: Annotated[Ohm | None, _of_drive("sense_ohm", when=_AT_DRIVER)] = None
@@ -78,7 +78,7 @@ class MotorCurrentContext(Context):
     ] = "parallel"  # fmt: skip
     rated_a: Annotated[RatedA, _of_drive("rated_a")]
     case_temperature_c: Annotated[
-        Annotated[Finite, Field(ge=-50, le=300)] | None, Asked("Motor's case", "°C", "After a print.")
+        Annotated[float, Field(ge=-50, le=300)] | None, Asked("Motor's case", "°C", "After a print.")
     ] = None
     resolution_v: Annotated[
         float,

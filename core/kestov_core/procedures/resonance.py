@@ -14,7 +14,7 @@ from pydantic import Field
 
 from ..asking import PLACE, Asked, Choice, Known, limit, measured, told, typical
 from ..machine import Place
-from ..quantities import UNITS, Limits, Positive, Quantity, Verdict, decide, own_u95, quadrature
+from ..quantities import UNITS, Limits, Quantity, Told, Verdict, decide, own_u95, quadrature
 from ..readers import read_columns
 from ._shaped import RESIDUAL_LIMIT, ModeFound, Shaped, ShaperName, least_smoothing, shapers_for
 from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn, three_way
@@ -55,8 +55,8 @@ class ResonanceContext(Context):
         ),
     ]  # fmt: skip
     smoothing_limit_mm: Annotated[
-        Positive,
-        Field(le=5),
+        float,
+        Field(ge=0.001, le=5),
         Asked("Corners may round by", "mm", "0.12 is typical.", (limit("smoothing", "Corners may round by", "mm"),)),
     ] = 0.12
     unit: Annotated[
@@ -70,7 +70,7 @@ class ResonanceContext(Context):
     max_frequency_hz: Annotated[
         float, Field(ge=20, le=500), Asked("Looked at up to", "Hz", "150 is typical.", more=True)
     ] = 150.0
-    baseline: Annotated[Quantity | None, told(measured(lambda k: _last_believed(k)))] = None
+    baseline: Annotated[Told | None, told(measured(lambda k: _last_believed(k)))] = None
     axis: Annotated[Place | None, told(PLACE)] = None
 
 

@@ -15,7 +15,7 @@ from pydantic import Field
 from ..asking import Asked, last_time, limit, model, told
 from ..errors import BadInput
 from ..machine import Kinematics, Place, across, whose_motion
-from ..quantities import Positive, Quantity, odd_ones, quadrature, t95
+from ..quantities import Quantity, odd_ones, quadrature, t95
 from ._shaped import ModeFound, Shaped, ShaperName, least_smoothing, shapers_for
 from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn
 
@@ -30,8 +30,8 @@ _DAMPING = (0.08, 0.06)
 class Ripples(Part):
     """So many ripples over a distance; ``from_mm``: how far after the corner the count began."""
 
-    count: Annotated[Positive, Field(le=1000), Asked("Ripples", "")]
-    distance_mm: Annotated[Positive, Field(le=2000), Asked("Over", "mm")]
+    count: Annotated[float, Field(ge=0.1, le=1000), Asked("Ripples", "")]
+    distance_mm: Annotated[float, Field(ge=0.001, le=2000), Asked("Over", "mm")]
     from_mm: Annotated[float, Field(ge=0)] | None = None
 
 
@@ -45,19 +45,21 @@ class RingingPrintContext(Context):
     wall_runs: Annotated[Literal["x", "y"] | None, told(model(lambda k: across(k.place)))] = None
     kinematics: Annotated[Kinematics | None, told(model(lambda k: k.description.kinematics))] = None
     speed_mm_s: Annotated[
-        Positive, Field(le=2000), Asked("Wall speed", "mm/s", "From the slicer's profile.", (last_time("speed_mm_s"),))
+        float,
+        Field(ge=0.01, le=2000),
+        Asked("Wall speed", "mm/s", "From the slicer's profile.", (last_time("speed_mm_s"),)),
     ]
     acceleration_mm_s2: Annotated[
-        Annotated[Positive, Field(le=1e6)] | None,
+        Annotated[float, Field(ge=1, le=1e6)] | None,
         Asked("Acceleration", "mm/s²", "Tells from where ripples count.", (last_time("acceleration_mm_s2"),)),
     ] = None
     resolution_mm: Annotated[float, Field(ge=0, le=20), Asked("Caliper and eye", "mm", "0.2 is typical.")] = 0.2
     ripples: Annotated[list[Ripples], Field(min_length=1, max_length=200), Asked("Counts")]
-    amplitudes_mm: Annotated[list[Annotated[Positive, Field(le=50)]], Field(max_length=200)] = []
+    amplitudes_mm: Annotated[list[Annotated[float, Field(ge=0.0001, le=50)]], Field(max_length=200)] = []
     amplitude_resolution_mm: Annotated[float, Field(ge=0, le=5)] = 0.01
     smoothing_limit_mm: Annotated[
-        Positive,
-        Field(le=5),
+        float,
+        Field(ge=0.001, le=5),
         Asked(
             "Corners may round by",
             "mm",

@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 
 from ..asking import PLACE, Asked, Known, last_time, model, told
 from ..machine import BELTS, Kinematics, Place, Transmission, across
-from ..quantities import Positive, Quantity
+from ..quantities import Quantity
 from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn
 
 if TYPE_CHECKING:
@@ -65,11 +65,11 @@ _LEAST_OPEN = 0.2
 class Observation(Part):
     """A wall: its speed and the spacing, given as such or as so many ripples over a distance."""
 
-    speed_mm_s: Annotated[Positive, Field(le=2000), Asked("Speed", "mm/s", varies=True)]
-    spacing_mm: Annotated[Positive, Field(le=1000)] | None = None
+    speed_mm_s: Annotated[float, Field(ge=0.01, le=2000), Asked("Speed", "mm/s", varies=True)]
+    spacing_mm: Annotated[float, Field(ge=0.001, le=1000)] | None = None
     u95_mm: Annotated[float, Field(ge=0, le=1000)] | None = None
     count: Annotated[Annotated[float, Field(ge=1, le=10_000)] | None, Asked("Ripples", "")] = None
-    distance_mm: Annotated[Annotated[Positive, Field(le=2000)] | None, Asked("Over", "mm")] = None
+    distance_mm: Annotated[Annotated[float, Field(ge=0.001, le=2000)] | None, Asked("Over", "mm")] = None
 
     @model_validator(mode="after")
     def _one_of_both(self) -> Observation:
@@ -87,20 +87,20 @@ class Observation(Part):
         return self.distance_mm / self.count, max(u / 1.96 / self.count, 1e-4 * self.distance_mm / self.count)
 
 
-Frequency = Annotated[Positive, Field(le=2000)]
-FilamentPerMm = Annotated[Positive, Field(le=10)]
-Teeth = Annotated[Positive, Field(le=500)]
+Frequency = Annotated[float, Field(ge=0.01, le=2000)]
+FilamentPerMm = Annotated[float, Field(ge=1e-05, le=10)]
+Teeth = Annotated[float, Field(ge=1, le=500)]
 
 
 class Machine(Part):
     """The machine's lengths and times. ``filament_per_mm``: mm of filament for one mm of wall (for the drive gears)."""
 
     kinematics: Kinematics
-    transmissions: dict[Place, Transmission] = {}
-    modes_hz: dict[Place, Annotated[list[Frequency], Field(max_length=20)]] = {}
+    transmissions: Annotated[dict[Place, Transmission], Field(max_length=19)] = {}
+    modes_hz: Annotated[dict[Place, Annotated[list[Frequency], Field(max_length=20)]], Field(max_length=19)] = {}
     fans_hz: Annotated[list[Frequency], Field(max_length=20)] = []
-    idler_teeth: Annotated[Positive, Field(le=1000)] = 20
-    ball_spacing_mm: Annotated[Positive, Field(le=100)] | None = None
+    idler_teeth: Annotated[float, Field(ge=1, le=1000)] = 20
+    ball_spacing_mm: Annotated[float, Field(ge=0.1, le=100)] | None = None
     filament_per_mm: FilamentPerMm | None = None
     drive_teeth: Teeth | None = None
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from ..errors import BadInput
-from ..quantities import Positive, Quantity
+from ..quantities import Quantity
 from ._shaped import Impulse, ShaperName
 from .base import Context, Part, Procedure, Result
 
@@ -16,7 +16,7 @@ class ShaperContext(Context):
     """Which shaper, for which mode. ``tolerance``: the residual that the ei family is built to allow."""
 
     name: ShaperName
-    frequency_hz: Annotated[Positive, Field(le=1000)]
+    frequency_hz: Annotated[float, Field(ge=0.5, le=1000)]
     damping_ratio: Annotated[float, Field(ge=0, lt=0.5)]
     tolerance: Annotated[float, Field(gt=0, le=0.2)] = 0.05
 

@@ -25,7 +25,7 @@ from ..asking import (
 )
 from ..errors import BadInput
 from ..machine import Description, ExtruderTransmission, Transmission
-from ..quantities import Finite, Limits, Positive, Quantity, decide, mean_of, odd_ones, quadrature, step_shown
+from ..quantities import Limits, Quantity, decide, mean_of, odd_ones, quadrature, step_shown
 from .base import Advice, Context, Finding, Part, Procedure, Program, Result, StandIn, source_of, three_way
 
 if TYPE_CHECKING:
@@ -56,26 +56,26 @@ class StepsContext(Context):
 
     axis: Annotated[Literal["x", "y", "z", "e"], told(PLACE)]
     mark_before_mm: Annotated[
-        Annotated[Positive, Field(le=3000)] | None,
+        Annotated[float, Field(ge=0.01, le=3000)] | None,
         Asked("Mark stood at", "mm", "Before the feed.", (typical(lambda k: 120.0),), here=_is_filament),
     ] = None
     commanded_mm: Annotated[
-        Positive, Field(le=3000), Asked("Told to travel", "mm", "Longer is surer.", (typical(lambda k: 100.0),))
+        float, Field(ge=0.01, le=3000), Asked("Told to travel", "mm", "Longer is surer.", (typical(lambda k: 100.0),))
     ]
     steps_per_mm: Annotated[
-        Positive,
-        Field(le=1e6),
+        float,
+        Field(ge=0.001, le=1e6),
         Asked(
             "Steps per mm now", "", "Read it back from the machine.",
             (stored("steps"), last_time("steps_per_mm"), model(lambda k: theory_of(k.drive) if _is_told(k.drive) else None), typical(lambda k: theory_of(k.drive))),
         ),
     ]  # fmt: skip
     measured_mm: Annotated[
-        Annotated[list[Annotated[Positive, Field(le=3000)]], Field(min_length=1, max_length=200)] | None,
+        Annotated[list[Annotated[float, Field(ge=0.001, le=3000)]], Field(min_length=1, max_length=200)] | None,
         Asked("Measured", "mm", here=lambda k: not _is_filament(k), expect=("commanded_mm",)),
     ] = None
     mark_after_mm: Annotated[
-        Annotated[list[Annotated[Finite, Field(ge=0, le=3000)]], Field(min_length=1, max_length=200)] | None,
+        Annotated[list[Annotated[float, Field(ge=0, le=3000)]], Field(min_length=1, max_length=200)] | None,
         Asked("To the mark now", "mm", here=_is_filament, expect=("mark_before_mm", "commanded_mm")),
     ] = None
     resolution_mm: Annotated[
@@ -93,16 +93,16 @@ class StepsContext(Context):
         ),
     ] = 0.02  # fmt: skip
     limit_percent: Annotated[
-        Annotated[Positive, Field(le=100)] | None,
+        Annotated[float, Field(ge=0.001, le=100)] | None,
         Asked(
             "May be off by", "%", "0.2 is typical, 2 for filament.",
             (limit("steps", "Travel may be off by", "%"), typical(lambda k: _typical_limit(k.place))), more=True,
         ),
     ] = None  # fmt: skip
     transmission: Annotated[Transmission, told(model(lambda k: k.drive), typical(lambda k: ExtruderTransmission()))]
-    motor_steps_per_rev: Annotated[Positive, Field(le=100_000)] | None = None
-    microsteps: Annotated[Positive, Field(le=4096)] | None = None
-    gear_ratio: Annotated[Positive, Field(le=1e4)] | None = None
+    motor_steps_per_rev: Annotated[float, Field(ge=1, le=100_000)] | None = None
+    microsteps: Annotated[float, Field(ge=1, le=4096)] | None = None
+    gear_ratio: Annotated[float, Field(ge=0.01, le=1e4)] | None = None
 
 
 class Suspect(Part):
@@ -365,8 +365,8 @@ class TravelProgram(Part):
     """Where a travel test runs, and the axis's own ends (mm). ``pause_s`` left out: it waits for a key."""
 
     axis: Literal["x", "y", "z"]
-    start_mm: Annotated[Finite, Field(ge=-5000, le=5000), Asked("Begin at", "mm")] = 20
-    travel_mm: Annotated[Positive, Field(le=5000), Asked("Travel", "mm")] = 100
+    start_mm: Annotated[float, Field(ge=-5000, le=5000), Asked("Begin at", "mm")] = 20
+    travel_mm: Annotated[float, Field(ge=0.01, le=5000), Asked("Travel", "mm")] = 100
     repeats: Annotated[int, Field(ge=1, le=50)] = 5
     low_mm: AxisBegins = 0
     high_mm: AxisEnds = 200

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
 
 from ..errors import BadInput
-from ..quantities import Finite, Positive, Quantity, quadrature
+from ..quantities import Quantity, quadrature
 
 Array = NDArray[np.float64]
 #: How well a finger or mouse points (px, u95).
@@ -43,8 +43,8 @@ class Px(BaseModel):
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
-    x: Finite
-    y: Finite
+    x: Annotated[float, Field(ge=-1e5, le=1e5)]
+    y: Annotated[float, Field(ge=-1e5, le=1e5)]
 
 
 class Rectangle(BaseModel):
@@ -53,8 +53,8 @@ class Rectangle(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
     corners: Annotated[list[Px], Field(min_length=4, max_length=4)]
-    width_mm: Positive
-    height_mm: Positive
+    width_mm: Annotated[float, Field(ge=0.5, le=5000)]
+    height_mm: Annotated[float, Field(ge=0.1, le=5000)]
 
 
 class Ruler(BaseModel):
@@ -63,7 +63,7 @@ class Ruler(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
     ends: Annotated[list[Px], Field(min_length=2, max_length=2)]
-    distance_mm: Positive
+    distance_mm: Annotated[float, Field(ge=0.001, le=5000)]
 
 
 class WallMarks(BaseModel):

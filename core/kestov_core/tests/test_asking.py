@@ -160,7 +160,7 @@ class HowItIsAsked(unittest.TestCase):
     def test_a_field_shows_value_unit_bounds_and_source(self):
         span = self.fields("belt-deflection", known())["span_mm"]
         self.assertEqual((span.value, span.origin, span.unit), (285, "model", "mm"))
-        self.assertEqual((span.low, span.above, span.high), (0, True, 5000))
+        self.assertEqual((span.low, span.above, span.high), (1, False, 5000))
         self.assertIsNone(self.fields("belt-deflection", known("y"))["span_mm"].value)
         band = self.fields("belt-deflection", known())["target_n"]
         self.assertEqual((band.kind, band.value.low, band.value.high), ("band", 20, 50))
@@ -184,7 +184,7 @@ class HowItIsAsked(unittest.TestCase):
     def test_rows_of_a_list_and_of_a_table_have_their_columns(self):
         press = readings_here(shape("belt-deflection"), None, known())
         self.assertEqual([c.name for c in press.columns], ["force_n", "deflection_mm"])
-        self.assertEqual((press.columns[0].high, press.columns[0].above), (200, True))
+        self.assertEqual((press.columns[0].low, press.columns[0].high, press.columns[0].above), (0.001, 200, False))
         table = readings_here(shape("backlash"), Reversal, known())
         self.assertEqual((table.field, [c.name for c in table.columns]), (None, ["reading_mm"]))
         self.assertIsNone(readings_here(shape("motor-current"), None, known()))

@@ -114,7 +114,7 @@ class Others(unittest.TestCase):
 
     def test_scale_and_zero_of_a_press_do_not_average_out(self):
         press = {"force_n": 4 * 25 * 8 / 240, "deflection_mm": 8.0}
-        common = {"span_mm": 240, "axial_stiffness_n": 1e-9, "span_u95_mm": 0}
+        common = {"span_mm": 240, "axial_stiffness_n": 1.0, "span_u95_mm": 0}
         often = run("belt-deflection", common | {"readings": [press] * 60}).tension
         self.assertAlmostEqual(often.shared, 25 * (0.02**2 + (0.2 / 8) ** 2) ** 0.5, places=2)
 

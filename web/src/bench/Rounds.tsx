@@ -1,6 +1,7 @@
 /** Rounds of one adjustment side by side: what each belt had, what was turned, until it holds. */
 import { useQuery } from "@tanstack/react-query";
 import { api, got, type Schemas } from "../api/client";
+import { useAgain } from "../api/events";
 import { sentence, turns } from "../kit/figures";
 import { Strip } from "../kit/Strip";
 import { useMe } from "../session/me";
@@ -17,7 +18,7 @@ export function useRounds(printerId: number, place: string, caseId: number | nul
           params: { path: { printer_id: printerId }, query: { place, ...(caseId ? { case_id: caseId } : {}) } },
         }),
       ),
-    refetchInterval: 5000,
+    refetchInterval: useAgain(5000),
   });
 }
 

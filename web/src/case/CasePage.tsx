@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
+import { useAgain } from "../api/events";
 import { beltsPath } from "../bench/paths";
 import { Rounds } from "../bench/Rounds";
 import { Button, Caution, ErrorNote, Loading, useKey, useTitle } from "../kit/bits";
@@ -24,7 +25,7 @@ export function CasePage() {
     queryKey: ["case", id],
     queryFn: () => got(api.GET("/api/cases/{case_id}", { params: { path: { case_id: id } } })),
     // Two people on one case see each other's entries.
-    refetchInterval: 4000,
+    refetchInterval: useAgain(4000),
   });
   useTitle(query.data && `${query.data.printer}: ${query.data.title}`);
   if (query.isPending) return <Loading what="the case" />;

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, got, type Schemas } from "../api/client";
+import { useAgain } from "../api/events";
 import { beltsPath, benchPath } from "../bench/paths";
 import { Button, ErrorNote, Loading, TextField, useKey, useTitle } from "../kit/bits";
 import { ConditionMark, FitnessWords } from "../kit/Condition";
@@ -21,7 +22,7 @@ export const FLOOR = { queryKey: ["floor"], queryFn: () => got(api.GET("/api/flo
 export function Floor() {
   const me = useMe();
   const technician = atLeast(me, "technician");
-  const floor = useQuery({ ...FLOOR, refetchInterval: 15000 });
+  const floor = useQuery({ ...FLOOR, refetchInterval: useAgain(15000) });
   const [search, setSearch] = useState("");
   useTitle("Floor");
   if (floor.isPending) return <Loading what="the floor" />;

@@ -1,0 +1,228 @@
+"""The door: what comes in over the network, with limits of size, time and number, before anybody works on it.
+
+A request's body is read whole before a thread is taken: who sends slowly, or stops in the middle, holds nobody up. Answers go
+out the same way. So many requests are worked on at once in a process; the others wait their turn, and are told to come again
+where that takes long. Not here: what a request may do (`api.permissions`), and what the pages are.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import tempfile
+from collections import Counter
+from collections.abc import Awaitable, Callable, MutableMapping
+from dataclasses import dataclass
+from typing import IO, Any
+
+Scope = MutableMapping[str, Any]
+Message = MutableMapping[str, Any]
+Receive = Callable[[], Awaitable[Message]]
+Send = Callable[[Message], Awaitable[None]]
+App = Callable[[Scope, Receive, Send], Awaitable[None]]
+#: What is behind the door: scope, the body as a file to be read from its start, and where the answer goes.
+Inner = Callable[[Scope, IO[bytes], Send], Awaitable[None]]
+
+
+@dataclass(frozen=True)
+class Allowed:
+    """How much a body may hold (bytes), and how long it may take to come (s)."""
+
+    most: int
+    seconds: float
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What the door lets in. ``tight``: from whoever is not signed in; ``written``: figures and words; ``file``: recordings,
+    tables, pictures. ``silent_s``: nothing came for so long. ``at_work``: requests worked on at once; ``slow``: of these, of
+    the kind that waits for others; ``waiting`` for their turn, at most, for ``turn_s``; ``from_one``: unfinished ones of one
+    address.
+    """
+
+    tight: Allowed = Allowed(10_000, 20.0)
+    written: Allowed = Allowed(1_000_000, 60.0)
+    file: Allowed = Allowed(66_000_000, 900.0)
+    silent_s: float = 20.0
+    at_work: int = 8
+    slow: int = 2
+    waiting: int = 200
+    turn_s: float = 20.0
+    from_one: int = 64
+
+
+#: Until it is larger than this (bytes) a body is kept in memory.
+_IN_MEMORY = 1 << 20
+
+
+class Closed(Exception):
+    """Who asked is gone."""
+
+
+class Turned(Exception):
+    """A request that the door does not let in: status, code, words."""
+
+    def __init__(self, status: int, code: str, words: str, again_s: int | None = None) -> None:
+        super().__init__(words)
+        self.status, self.code, self.words, self.again_s = status, code, words, again_s
+
+
+_TITLES = {401: "Signed out", 405: "Not so", 408: "Too slow", 413: "Too large", 429: "Too many tries", 503: "Away"}
+
+
+class Door:
+    """An ASGI application before one that takes a request with its whole body. ``known``: whether a cookie header belongs to somebody who is signed in
+    (runs in a thread); ``aside``: applications of single paths that need no turn, such as one that waits for events.
+    """
+
+    def __init__(
+        self,
+        inner: Inner,
+        known: Callable[[str], Awaitable[bool]],
+        session_cookie: str,
+        limits: Limits | None = None,
+        aside: dict[str, App] | None = None,
+    ) -> None:
+        self.inner, self.known, self.session_cookie = inner, known, session_cookie
+        self.limits, self.aside = limits or Limits(), aside or {}
+        self._usual, self._slow = _Places(self.limits.at_work, self.limits), _Places(self.limits.slow, self.limits)
+        self._of: Counter[str] = Counter()
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] == "lifespan":
+            await _live(receive, send)
+        elif scope["type"] == "http":
+            await self._request(scope, receive, send)
+        else:
+            await send({"type": "websocket.close", "code": 1000})
+
+    async def _request(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["path"] in self.aside:
+            await self.aside[scope["path"]](scope, receive, send)
+            return
+        address = (scope.get("client") or ("",))[0]
+        self._of[address] += 1
+        try:
+            if self._of[address] > self.limits.from_one:
+                raise Turned(429, "too_many", "Too many requests of this device are still under way.", 2)
+            body = await self._body(scope, receive)
+            with body:
+                async with self._places(scope):
+                    await self.inner(scope, body, send)
+        except Turned as e:
+            await tell_why(send, e)
+        except Closed:
+            pass
+        finally:
+            self._of[address] -= 1
+            if not self._of[address]:
+                del self._of[address]
+
+    async def _body(self, scope: Scope, receive: Receive) -> IO[bytes]:
+        """The body whole, as a file to be read from its start."""
+        headers = {k.lower(): v for k, v in scope["headers"]}
+        allowed = await self._allowed(scope, headers)
+        told = headers.get(b"content-length")
+        if told is not None and (not told.isdigit() or int(told) > allowed.most):
+            raise _too_large(allowed)
+        body = tempfile.SpooledTemporaryFile(max_size=_IN_MEMORY)  # noqa: SIM115
+        try:
+            async with asyncio.timeout(allowed.seconds):
+                await self._read(receive, body, allowed)
+        except TimeoutError as e:
+            body.close()
+            raise Turned(408, "too_slow", "The rest did not come. Check the network and send it again.") from e
+        except BaseException:
+            body.close()
+            raise
+        body.seek(0)
+        return body
+
+    async def _read(self, receive: Receive, body: IO[bytes], allowed: Allowed) -> None:
+        size, more = 0, True
+        while more:
+            async with asyncio.timeout(self.limits.silent_s):
+                message = await receive()
+            if message["type"] == "http.disconnect":
+                raise Closed
+            piece = message.get("body", b"")
+            size += len(piece)
+            if size > allowed.most:
+                raise _too_large(allowed)
+            body.write(piece)
+            more = message.get("more_body", False)
+
+    async def _allowed(self, scope: Scope, headers: dict[bytes, bytes]) -> Allowed:
+        cookies = headers.get(b"cookie", b"").decode("latin-1")
+        tight = scope["path"] in ("/api/session", "/api/first-account")
+        if scope["method"] in ("GET", "HEAD", "OPTIONS") or tight or f"{self.session_cookie}=" not in cookies:
+            return self.limits.tight
+        kind = headers.get(b"content-type", b"").split(b";")[0].strip().lower()
+        if kind not in (b"multipart/form-data", b"application/octet-stream"):
+            return self.limits.written
+        # A file is read only from somebody who is signed in; the cookie alone could be anyone's.
+        return self.limits.file if await self.known(cookies) else self.limits.tight
+
+    def _places(self, scope: Scope) -> _Places:
+        return self._slow if scope["path"].endswith("/instrument") else self._usual
+
+
+class _Places:
+    """So many places at which requests are worked on; who finds none waits for a turn, not for ever and not in any number."""
+
+    def __init__(self, places: int, limits: Limits) -> None:
+        self.free, self.limits = asyncio.Semaphore(places), limits
+        self.waiting = 0
+
+    async def __aenter__(self) -> None:
+        if self.waiting >= self.limits.waiting:
+            raise _busy()
+        self.waiting += 1
+        try:
+            async with asyncio.timeout(self.limits.turn_s):
+                await self.free.acquire()
+        except TimeoutError as e:
+            raise _busy() from e
+        finally:
+            self.waiting -= 1
+
+    async def __aexit__(self, *_: object) -> None:
+        self.free.release()
+
+
+def _busy() -> Turned:
+    return Turned(503, "busy", "The server has more to do than it can. Try again in a moment.", 5)
+
+
+def _too_large(allowed: Allowed) -> Turned:
+    most = f"{allowed.most / 1e6:.0f} MB" if allowed.most >= 1e6 else f"{allowed.most / 1e3:.0f} kB"
+    return Turned(413, "too_large", f"This is larger than the {most} that are taken here.")
+
+
+async def tell_why(send: Send, turned: Turned) -> None:
+    """Say why, as problem details. The connection is not used again: the rest of what was sent may still come."""
+    body = json.dumps(
+        {
+            "type": "about:blank",
+            "title": _TITLES[turned.status],
+            "status": turned.status,
+            "code": turned.code,
+            "detail": turned.words,
+            "field": None,
+        }
+    ).encode()
+    headers = [(b"content-type", b"application/problem+json"), (b"content-length", str(len(body)).encode())]
+    if turned.again_s is not None:
+        headers.append((b"retry-after", str(turned.again_s).encode()))
+    await send({"type": "http.response.start", "status": turned.status, "headers": headers})
+    await send({"type": "http.response.body", "body": body})
+
+
+async def _live(receive: Receive, send: Send) -> None:
+    while True:
+        message = await receive()
+        if message["type"] == "lifespan.startup":
+            await send({"type": "lifespan.startup.complete"})
+        else:
+            await send({"type": "lifespan.shutdown.complete"})
+            return

@@ -1,0 +1,81 @@
+/** What has changed in the workshop, told at once; where that cannot be heard, views ask again now and then. */
+import type { QueryClient } from "@tanstack/react-query";
+import { useEffect, useSyncExternalStore } from "react";
+
+/** A burst of news is one: the floor is asked for once in so long (ms). */
+const BURST_MS = 400;
+const OF_A_MACHINE = ["printer", "record", "rounds", "bench"] as const;
+
+let hearing = false;
+const waiting = new Set<() => void>();
+const hears = (now: boolean) => {
+  hearing = now;
+  for (const told of waiting) told();
+};
+
+/** How often a view asks again (ms): seldom while it is told, else as often as it says. */
+export function useAgain(otherwise: number): number {
+  const told = useSyncExternalStore(
+    (done) => {
+      waiting.add(done);
+      return () => waiting.delete(done);
+    },
+    () => hearing,
+  );
+  return told ? 60_000 : otherwise;
+}
+
+/** What a piece of news makes stale: "case 12", "printer 3", or "all 0" where nothing is known of what was missed. */
+export function stale(client: QueryClient, news: string): void {
+  const [what, key] = news.split(" ");
+  const id = Number(key);
+  if (what === "all") void client.invalidateQueries();
+  if (what === "case") void client.invalidateQueries({ queryKey: ["case", id] });
+  if (what === "printer") for (const of of OF_A_MACHINE) void client.invalidateQueries({ queryKey: [of, id] });
+  if (what === "case" || what === "printer")
+    for (const list of ["floor", "cases"]) void client.invalidateQueries({ queryKey: [list] });
+}
+
+/** Listen while the page is looked at: a browser has few lines to one server, and hidden pages need none. */
+export function useEvents(client: QueryClient): void {
+  useEffect(() => {
+    let line: EventSource | null = null;
+    let opened = false;
+    let news = new Set<string>();
+    let burst: ReturnType<typeof setTimeout> | undefined;
+    const pass = () => {
+      burst = undefined;
+      const told = news;
+      news = new Set();
+      for (const each of told) stale(client, each);
+    };
+    const close = () => {
+      line?.close();
+      line = null;
+      hears(false);
+    };
+    const open = () => {
+      if (line || document.hidden || typeof EventSource === "undefined") return;
+      line = new EventSource("/api/events");
+      line.onopen = () => {
+        // What was told while nobody listened is not known.
+        if (opened) void client.invalidateQueries();
+        opened = true;
+        hears(true);
+      };
+      line.onerror = () => hears(false);
+      line.onmessage = (e) => {
+        news.add(String(e.data));
+        burst ??= setTimeout(pass, BURST_MS);
+      };
+    };
+    const turn = () => (document.hidden ? close() : open());
+    open();
+    document.addEventListener("visibilitychange", turn);
+    return () => {
+      document.removeEventListener("visibilitychange", turn);
+      clearTimeout(burst);
+      close();
+    };
+  }, [client]);
+}
