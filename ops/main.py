@@ -52,8 +52,8 @@ def main() -> int:
         import test_all
 
         return test_all.main(args.only, args.name)
-    if args.command == "bench" and args.name == "scale":
-        return _on_a_throwaway([str(ROOT / "bench" / "scale.py"), *args.rest])
+    if args.command == "bench" and args.name in ("scale", "fuzz"):
+        return _on_a_throwaway([str(ROOT / "bench" / f"{args.name}.py"), *args.rest])
     if args.command == "bench":
         return _into_python([str(ROOT / "bench" / f"{args.name.replace('-', '_')}.py"), *args.rest], "core")
     if args.command == "stand-in":

@@ -135,10 +135,10 @@ def read_csv(
     head = _head(data, columns, optional)
     wanted = [head.names[i] for i in head.wanted]
     table: dict[str, list[float]] = {n: [] for n in wanted}
-    for number, line in enumerate(head.text.splitlines(), 1):
+    for number, line in enumerate(head.text.split("\n"), 1):
         if number <= head.row or not line.strip() or line.lstrip().startswith("#"):
             continue
-        cells = next(csv.reader([line], delimiter=head.separator))
+        cells = _cells(line, head.separator, number)
         if len(cells) != len(head.names):
             raise BadInput(
                 "bad_row",
@@ -218,12 +218,14 @@ def _head(data: bytes, columns: Sequence[str], optional: Sequence[str]) -> _Head
         raise BadInput("not_text", "This is not a text table (CSV).", "data") from e
     if "\0" in text:
         raise BadInput("not_text", "This is not a text table (CSV).", "data")
+    # Lines end as they do on any machine.
+    text = text.replace("\r\n", "\n").replace("\r", "\n")
     lines = enumerate(io.StringIO(text), 1)
     row, line = next(((i, s) for i, s in lines if s.strip() and not s.lstrip().startswith("#")), (0, ""))
     if not row:
         raise BadInput("empty_file", "There is no line of figures in the file.", "data")
     separator = max(";\t,", key=line.count)
-    names = [h.strip().lower() for h in next(csv.reader([line.rstrip("\r\n")], delimiter=separator))]
+    names = [h.strip().lower() for h in _cells(line.rstrip("\n"), separator, row)]
     for name in columns:
         if name not in names:
             raise BadInput(
@@ -233,6 +235,18 @@ def _head(data: bytes, columns: Sequence[str], optional: Sequence[str]) -> _Head
                 row,
             )
     return _Head(text, separator, names, [names.index(n) for n in (*columns, *optional) if n in names], row)
+
+
+def _cells(line: str, separator: str, row: int) -> list[str]:
+    try:
+        return next(csv.reader([line], delimiter=separator), [])
+    except csv.Error as e:
+        raise BadInput(
+            "bad_row",
+            f"Row {row} cannot be told into cells: a quote that does not end, or a cell without end.",
+            "data",
+            row,
+        ) from e
 
 
 def _sign(cell: str, column: str, row: int, comma: bool) -> float:

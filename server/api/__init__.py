@@ -7,6 +7,7 @@ from . import problems
 
 def _build() -> NinjaAPI:
     from . import bench, captures, cases, describing, floor, ledger, readings, resonance, session, walls, workshop
+    from .parsing import StrictParser
 
     api = NinjaAPI(
         title="Kestov",
@@ -15,6 +16,7 @@ def _build() -> NinjaAPI:
         "Writes take an Idempotency-Key header: a repeat gets the same answer and does nothing twice.",
         docs_url=None,
         urls_namespace="api",
+        parser=StrictParser(),
     )
     problems.install(api)
     for module in (session, floor, cases, bench, readings, resonance, walls, ledger, captures, workshop, describing):

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import logging
+import uuid
 from typing import Any
 
+from django.db import DataError, IntegrityError, InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from kestov_core.errors import BadInput
+from kestov_core.procedures import said
 from ninja import NinjaAPI
 from ninja.errors import ValidationError as NinjaValidation
 from people.refusals import Refused
@@ -22,7 +26,13 @@ _TITLES = {
     413: "Too large",
     422: "Cannot be used",
     429: "Too many tries",
+    500: "Not managed",
+    503: "Away",
 }
+#: When to come again while the database is away (s).
+AGAIN_S = 5
+
+logger = logging.getLogger("kestov.failed")
 
 
 def problem(status: int, code: str, detail: str, field: str | None = None, **more: Any) -> HttpResponse:
@@ -37,6 +47,27 @@ def problem(status: int, code: str, detail: str, field: str | None = None, **mor
         **more,
     }
     return JsonResponse(body, status=status, content_type="application/problem+json")
+
+
+def away() -> HttpResponse:
+    """The answer while the database cannot be reached."""
+    answer = problem(
+        503, "away", "The workshop's record is away for a moment. What you entered is kept; it is tried again."
+    )
+    answer["Retry-After"] = str(AGAIN_S)
+    return answer
+
+
+def failed(request: HttpRequest, e: BaseException | None) -> HttpResponse:
+    """The answer for what nobody foresaw: with an id that stands in the log beside what happened."""
+    if isinstance(e, OperationalError | InterfaceError):
+        logger.warning("%s %s: the database is away: %s", request.method, request.path, str(e).splitlines()[:1])
+        return away()
+    id_ = uuid.uuid4().hex[:10]
+    logger.error("%s %s failed, id %s", request.method, request.path, id_, exc_info=e)
+    return problem(
+        500, "failed", f"The server did not manage that. Try again; if it stays, tell the lead: {id_}.", id=id_
+    )
 
 
 def install(api: NinjaAPI) -> None:
@@ -57,7 +88,7 @@ def install(api: NinjaAPI) -> None:
             str(p) for p in first.get("loc", ()) if p not in ("body", "query", "path", "form", "payload", "data")
         )
         code = "missing_field" if first.get("type") == "missing" else "out_of_range"
-        return problem(422, code, f"{field}: {first.get('msg', 'is not right')}", field or None)
+        return problem(422, code, f"{field}: {said(first)}.", field or None)
 
     from django.http import Http404
 
@@ -67,8 +98,24 @@ def install(api: NinjaAPI) -> None:
 
     from ninja.errors import HttpError
 
+    @api.exception_handler(DataError)
+    def _data(request: HttpRequest, e: DataError) -> HttpResponse:
+        return problem(422, "out_of_range", "One of these figures or words is larger than any that is kept.")
+
+    @api.exception_handler(IntegrityError)
+    def _integrity(request: HttpRequest, e: IntegrityError) -> HttpResponse:
+        logger.warning("%s %s: %s", request.method, request.path, str(e).splitlines()[:1])
+        return problem(409, "twice_at_once", "Somebody has just changed the same. Look again, then try again.")
+
+    @api.exception_handler(Exception)
+    def _failed(request: HttpRequest, e: Exception) -> HttpResponse:
+        return failed(request, e)
+
     @api.exception_handler(HttpError)
     def _http(request: HttpRequest, e: HttpError) -> HttpResponse:
+        if isinstance(e.__cause__, Problem):
+            # What the parser says of a body; the framework has its own words for all of them.
+            return _problem(request, e.__cause__)
         if e.status_code == 403:
             return problem(
                 403, "csrf", "The sign-in of this page has changed. Reload it and try again; nothing was saved twice."

@@ -13,6 +13,7 @@ from django.conf import settings
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import procedures
+from kestov_core.procedures import said
 from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_pluck import PluckHeard
 from kestov_core.procedures.shaper import ShaperContext, ShaperResult
@@ -26,6 +27,7 @@ from workshop.models import Instrument
 
 from .bench import the_printer
 from .once import once
+from .parsing import read_json
 from .permissions import may
 from .problems import Problem
 from .shapes import CaptureOut, capture_out
@@ -73,11 +75,11 @@ Meta = TypeVar("Meta", bound=Schema)
 def parse_meta(meta: str, shape: type[Meta]) -> Meta:
     """The form's JSON field as its model; what is wrong is named."""
     try:
-        return shape.model_validate_json(meta)
+        return shape.model_validate(read_json(meta))
     except ValidationError as e:
         first = e.errors(include_url=False)[0]
         field = ".".join(str(p) for p in first["loc"]) or "meta"
-        raise Problem(422, "out_of_range", f"{field}: {first['msg']}", field) from e
+        raise Problem(422, "out_of_range", f"{field}: {said(first)}.", field) from e
 
 
 def _words(name: str) -> str:

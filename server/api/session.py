@@ -8,7 +8,7 @@ from typing import Literal
 from django.contrib.auth import authenticate, login, logout
 from django.db import connection, transaction
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Field, Router, Schema
 from people.accounts import make_account
 from people.models import Role, User, audit
 
@@ -37,15 +37,15 @@ class SessionState(Schema):
 
 
 class SignIn(Schema):
-    username: str
-    password: str
+    username: str = Field(max_length=150)
+    password: str = Field(max_length=200)
 
 
 class FirstAccount(Schema):
-    code: str
-    username: str
-    name: str
-    password: str
+    code: str = Field(max_length=80)
+    username: str = Field(max_length=150)
+    name: str = Field(max_length=80)
+    password: str = Field(max_length=200)
 
 
 class Preferences(Schema):

@@ -100,9 +100,9 @@ class Workshop(Schema):
 
 
 class PersonIn(Schema):
-    username: str
-    name: str
-    password: str
+    username: str = Field(max_length=150)
+    name: str = Field(max_length=80)
+    password: str = Field(max_length=200)
     role: Literal["member", "technician", "lead"] = "member"
 
 

@@ -129,9 +129,9 @@ LOGGING = {
     "formatters": {"plain": {"format": "{levelname} {name}: {message}", "style": "{"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
-    # A refusal is an answer, not an event for the log.
+    # A refusal is an answer, not an event for the log; what failed is told by kestov.failed, with its id.
     "loggers": {
-        "django.request": {"level": "ERROR"},
+        "django.request": {"level": "CRITICAL"},
         "django.security.csrf": {"level": "ERROR"},
         "axes": {"level": "ERROR"},
     },

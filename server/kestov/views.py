@@ -1,6 +1,7 @@
 """The page that holds the front end, and words for a failed forgery check."""
 
 import os
+import sys
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -35,6 +36,40 @@ def authority(request: HttpRequest) -> HttpResponse:
         return HttpResponse("This workshop has no authority of its own.", status=404, content_type="text/plain")
     with open(file, "rb") as f:
         return HttpResponse(f.read(), content_type="application/x-x509-ca-cert")
+
+
+def failed(request: HttpRequest) -> HttpResponse:
+    """What failed outside a route: told as the API tells it, and to who asked for a page as a page."""
+    from api import problems
+
+    answer = problems.failed(request, sys.exc_info()[1])
+    if request.path.startswith("/api/"):
+        return answer
+    page = HttpResponse(_AWAY, status=answer.status_code)
+    if "Retry-After" in answer:
+        page["Retry-After"] = answer["Retry-After"]
+    return page
+
+
+def refused(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """What cannot even be read as a request: a host that is not ours, a form without end."""
+    from api import problems
+
+    return problems.problem(
+        400, "out_of_range", "This request cannot be used: its host, its form or its names are not right."
+    )
+
+
+def missing(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """An address that is none."""
+    from api import problems
+
+    return problems.problem(404, "not_found", "There is nothing at this address; it may have been removed.")
+
+
+_AWAY = """<!doctype html><html lang="en"><meta charset="utf-8"><meta http-equiv="refresh" content="5">
+<title>Away · Kestov</title><body style="font:20px sans-serif;max-width:32em;margin:3em auto;padding:0 1em">
+<h1>Kestov is away for a moment</h1><p>What was entered is kept. This page looks again every five seconds.</p></body></html>"""
 
 
 def locked(request: HttpRequest, *args: object, **kwargs: object) -> JsonResponse:

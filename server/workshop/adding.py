@@ -97,7 +97,9 @@ def take_file(by: User, data: bytes, name: str = "") -> PrinterModel:
     except ValidationError as e:
         first = e.errors(include_url=False)[0]
         where = ".".join(str(p) for p in first["loc"]) or "file"
-        raise Refused(422, "bad_file", f"This is no description of a model: {where}: {first['msg']}.", "file") from e
+        raise Refused(
+            422, "bad_file", f"This is no description of a model: {where}: {procedures.said(first)}.", "file"
+        ) from e
     if told.version > FILE_VERSION:
         raise Refused(
             422, "bad_file", f"This file is of version {told.version}; this Kestov reads up to {FILE_VERSION}.", "file"

@@ -103,13 +103,10 @@ def parse(model: type[BaseModel], context: Any) -> Any:
 
 def _refusal(e: ValidationError) -> BadInput:
     first = e.errors(include_url=False)[0]
-    ctx = first.get("ctx", {})
     kind = first["type"]
     # A union's tag stands in pydantic's path but not in what the person typed.
     field = ".".join(str(p) for p in first["loc"] if p not in ("belt", "screw", "extruder")) or "context"
-    message = first["msg"].removeprefix("Value error, ")
-    if kind in _WORDS:
-        message = _WORDS[kind].format(**ctx)
+    message = said(first)
     if kind in _CODES:
         code = _CODES[kind]
     elif "must be a finite number" in message:
@@ -118,7 +115,15 @@ def _refusal(e: ValidationError) -> BadInput:
         code = "out_of_range"
     else:
         code = "wrong_type"
-    return BadInput(code, f"{field}: {message[0].lower()}{message[1:]}.", field)
+    return BadInput(code, f"{field}: {message}.", field)
+
+
+def said(error: Mapping[str, Any]) -> str:
+    """What a person is told of one of the validator's errors, in lower case, without an end."""
+    kind = error["type"]
+    words = _WORDS[kind].format(**error.get("ctx", {})) if kind in _WORDS else str(error["msg"])
+    words = words.removeprefix("Value error, ")
+    return words[:1].lower() + words[1:]
 
 
 #: What is said instead of the validator's own words.

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kestov_core.errors import BadInput
-from kestov_core.readers import read_csv, read_wav
+from kestov_core.readers import read_columns, read_csv, read_wav
 
 
 def wav_of(samples, rate=16000, subtype="PCM_16"):
@@ -20,6 +20,28 @@ def wav_of(samples, rate=16000, subtype="PCM_16"):
 
 
 TONE = 0.5 * np.sin(2 * np.pi * 440 * np.arange(1600) / 16000)
+
+
+class Broken(unittest.TestCase):
+    def refused(self, data, code):
+        with self.assertRaises(BadInput) as caught:
+            read_csv(data, ("a", "b"))
+        self.assertEqual(caught.exception.code, code)
+
+    def test_lines_end_as_they_do_on_any_machine(self):
+        for end in ("\n", "\r\n", "\r"):
+            table = read_csv(end.join(("a,b", "1,2", "3,4")).encode(), ("a", "b"))
+            self.assertEqual(table, {"a": [1.0, 3.0], "b": [2.0, 4.0]})
+
+    def test_a_cell_without_end_is_a_bad_row(self):
+        self.refused(b"a,b\n1," + b"x" * 200_000, "bad_row")
+        self.refused(b"a," + b"x" * 200_000, "bad_row")
+
+    def test_no_figure_is_larger_than_any(self):
+        self.refused(b"a,b\n1,1e10\n", "out_of_range")
+        with self.assertRaises(BadInput) as caught:
+            read_columns(b"a,b\n1,2\n3,-1e12\n", ("a", "b"))
+        self.assertEqual((caught.exception.code, caught.exception.row), ("out_of_range", 3))
 
 
 class Wav(unittest.TestCase):
