@@ -21,6 +21,7 @@ from kestov_core.machine import (
 from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.quantities import Quantity, Verdict
+from measuring import recording
 from measuring.models import Standing
 from measuring.rounds import Round, newest_tension, not_read, places_of, rounds, set_belts, target_of
 from measuring.taking import known_of, measuring, procedure_at
@@ -161,6 +162,7 @@ class BenchOut(Schema):
     printer: str
     kinematics: Kinematics
     simulated: bool
+    recording_s: int
     belts: list[BenchBelt]
     instruments: list[InstrumentOut]
     entries: list[BenchEntry]
@@ -229,6 +231,7 @@ def bench(request: SignedIn, printer_id: int):
         printer=printer.name,
         kinematics=motion.kinematics,
         simulated=printer.simulated is not None,
+        recording_s=recording.MOST_SECONDS,
         walls=[WallAsked(runs=w, axis=across(w), words=whose_motion(motion.kinematics, w)) for w in ("x", "y")],
         belts=[_belt(printer, place, belt) for place, belt in motion.belts().items()],
         instruments=[_instrument(i) for i in Instrument.objects.all()],

@@ -12,9 +12,10 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Field, File, Form, Router, Schema, UploadedFile
 from workshop.models import Printer
+from workshop.pictures import read_picture
 
 from .case_view import CaseOut, case_out
-from .once import once
+from .once import once, once_only
 from .permissions import may, may_work, own_or_technician
 from .shapes import CaseBrief, case_brief
 from .signed import SignedIn
@@ -181,12 +182,17 @@ def comment(request: SignedIn, case_id: int, payload: Words):
 @router.post(
     "/cases/{case_id}/pictures", auth=may("cases.add_picture"), response=CaseOut, operation_id="cases.add_picture"
 )
-@once
 def add_picture(request: SignedIn, case_id: int, file: File[UploadedFile], words: Form[str] = ""):
     """Add a picture (JPEG, PNG or WebP by content, up to 12 MB). It is re-encoded: hidden data does not come along."""
-    case = _open_case(request, case_id, changing=False)
-    acts.add_picture(case, file.read(settings.MAX_PICTURE + 1), words, request.user)
-    return _told(request, case)
+    own_or_technician(request.user, get_object_or_404(Case, pk=case_id))
+    taken = read_picture(file.read(settings.MAX_PICTURE + 1))
+
+    def keep() -> CaseOut:
+        case = _open_case(request, case_id, changing=False)
+        acts.add_picture(case, taken, words, request.user)
+        return _told(request, case)
+
+    return once_only(request, keep)
 
 
 @router.get("/pictures/{picture_id}", auth=may("cases.picture"), operation_id="cases.picture")

@@ -4,6 +4,7 @@ core's procedures: the shape of each payload is the core's own context, in which
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import datetime
 from typing import Annotated, Any, Literal, TypeVar
 from uuid import UUID
@@ -26,7 +27,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
 from workshop.models import Instrument
 
 from .bench import the_printer
-from .once import once
+from .once import once, once_only
 from .parsing import read_json
 from .permissions import may
 from .problems import Problem
@@ -131,11 +132,14 @@ def _routes(procedure: Procedure) -> None:
         printer = the_printer(printer_id)
         return capture_out(take(printer, name, request.user, taken, case_of(case_id, printer)))
 
-    def route(where: str, view: Any, id_: str, **annotations: Any) -> None:
+    def route(where: str, view: Any, id_: str, done: Callable[..., Any] = once, **annotations: Any) -> None:
         view.__annotations__.update(request=SignedIn, printer_id=int, **annotations)
         router.post(path + where, auth=may("measure.take"), response=CaptureOut, operation_id=f"measure.{name}{id_}")(
-            once(view)
+            done(view)
         )
+
+    def as_it_is(view: Any) -> Any:
+        return view
 
     if procedure.data is None or procedure.table is not None:
         rows: dict[str, Any] = {}
@@ -183,14 +187,19 @@ def _routes(procedure: Procedure) -> None:
                     called = taken.instrument.name if taken.instrument else "This instrument"
                     raise Problem(422, "out_of_range", f"{called} has no address on the network.", "instrument_id")
                 procedure_at(the_printer(printer_id), name, payload.place)
+                known = Capture.objects.filter(pk=payload.id, printer=printer_id, taken_by=request.user).first()
+                if known is not None:
+                    # Taken already; the answer was lost on the way.
+                    return capture_out(known)
+                # The machine shakes for as long as it takes: nothing of the record is held meanwhile.
                 taken.data, unit = accelerometer.record(
                     taken.instrument.address, payload.place, payload.context.excitation or "sweep", payload.seconds
                 )
                 taken.typed, taken.data_name = {**taken.typed, "unit": unit}, f"{taken.instrument.name}.csv"
-                return keep(request, printer_id, taken, payload.case_id)
+                return once_only(request, lambda: keep(request, printer_id, taken, payload.case_id))
 
             by_instrument.__doc__ = f"Have an instrument on the network take a record (docs/instruments.md): {title}."
-            route("/instrument", by_instrument, ".instrument", payload=shaken)
+            route("/instrument", by_instrument, ".instrument", done=as_it_is, payload=shaken)
 
     if procedure.live == "microphone":
 
@@ -246,8 +255,8 @@ for _procedure in measuring():
 )
 def chunk(request: SignedIn, recording_id: UUID, number: int, rate_hz: int):
     """Add a piece of a live recording (16-bit mono, little endian) and hear what there is so far. Repeats are harmless."""
-    pieces = recording.add(recording_id, number, rate_hz, request.body, request.user)
-    return Heard(**recording.hear_so_far(pieces))
+    recording.add(recording_id, number, rate_hz, request.body, request.user)
+    return Heard(**recording.hear_so_far(recording_id, request.user))
 
 
 @router.get(

@@ -9,9 +9,10 @@ from kestov_core.signals.wall import WallMarks, WallMeasured
 from measuring import walls
 from measuring.models import WallPicture
 from ninja import File, Router, Schema, UploadedFile
+from workshop.pictures import read_picture
 
 from .bench import the_printer
-from .once import once
+from .once import once, once_only
 from .permissions import may
 from .signed import SignedIn
 
@@ -41,10 +42,10 @@ def _out(wall: WallPicture) -> WallOut:
 
 
 @router.post("/printers/{printer_id}/walls", auth=may("walls.add"), response=WallOut, operation_id="walls.add")
-@once
 def add_wall(request: SignedIn, printer_id: int, file: File[UploadedFile]):
     """Keep a picture of a wall (JPEG, PNG or WebP, up to 12 MB)."""
-    return _out(walls.keep(the_printer(printer_id), file.read(settings.MAX_PICTURE + 1), request.user))
+    printer, taken = the_printer(printer_id), read_picture(file.read(settings.MAX_PICTURE + 1))
+    return once_only(request, lambda: _out(walls.keep(printer, taken, request.user)))
 
 
 @router.post("/printers/{printer_id}/walls/made", auth=may("walls.add"), response=WallOut, operation_id="walls.made")

@@ -19,7 +19,7 @@ from people.refusals import Refused
 from people.telling import tell
 from workshop import tags
 from workshop.models import Printer
-from workshop.pictures import read_picture
+from workshop.pictures import Taken
 
 from .models import Case, Closing, Comment, Observation, Picture, SiblingLook, State
 from .proof import proven
@@ -192,12 +192,10 @@ def comment(case: Case, words: str, user: User) -> None:
     Comment.objects.create(case=case, words=words.strip(), by=user, at=now())
 
 
-def add_picture(case: Case, file: bytes, words: str, user: User) -> Picture:
+def add_picture(case: Case, taken: Taken, words: str, user: User) -> Picture:
     """Keep a picture that somebody took of the print or the machine."""
-    image, width, height = read_picture(file)
-    return Picture.objects.create(
-        case=case, image=image, width=width, height=height, words=words.strip()[:200], by=user, at=now()
-    )
+    size = {"width": taken.width, "height": taken.height}
+    return Picture.objects.create(case=case, image=taken.image, words=words.strip()[:200], by=user, at=now(), **size)
 
 
 def close(case: Case, closing: str, cause: str, fault: str, axis: str, user: User) -> None:

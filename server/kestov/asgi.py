@@ -25,7 +25,7 @@ from .known import is_signed_in  # noqa: E402
 
 limits = Limits()
 application = Door(
-    Bridge(inner, limits.at_work + limits.slow),
+    Bridge(inner, limits.at_work + sum(limits.slow.values())),
     is_signed_in,
     settings.SESSION_COOKIE_NAME,
     limits,

@@ -12,7 +12,7 @@ import json
 import tempfile
 from collections import Counter
 from collections.abc import Awaitable, Callable, MutableMapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import IO, Any
 
 Scope = MutableMapping[str, Any]
@@ -35,9 +35,9 @@ class Allowed:
 @dataclass(frozen=True)
 class Limits:
     """What the door lets in. ``tight``: from whoever is not signed in; ``written``: figures and words; ``file``: recordings,
-    tables, pictures. ``silent_s``: nothing came for so long. ``at_work``: requests worked on at once; ``slow``: of these, of
-    the kind that waits for others; ``waiting`` for their turn, at most, for ``turn_s``; ``from_one``: unfinished ones of one
-    address.
+    tables, pictures. ``silent_s``: nothing came for so long. ``at_work``: requests worked on at once; ``slow``: by the end of
+    their path, those that wait for an instrument or want much memory, and how many of these beside the others; ``waiting``
+    for their turn, at most, for ``turn_s``; ``from_one``: unfinished ones of one address.
     """
 
     tight: Allowed = Allowed(10_000, 20.0)
@@ -45,7 +45,7 @@ class Limits:
     file: Allowed = Allowed(66_000_000, 900.0)
     silent_s: float = 20.0
     at_work: int = 8
-    slow: int = 2
+    slow: dict[str, int] = field(default_factory=lambda: {"/instrument": 2, "/pictures": 1, "/walls": 1})
     waiting: int = 200
     turn_s: float = 20.0
     from_one: int = 64
@@ -85,7 +85,8 @@ class Door:
     ) -> None:
         self.inner, self.known, self.session_cookie = inner, known, session_cookie
         self.limits, self.aside = limits or Limits(), aside or {}
-        self._usual, self._slow = _Places(self.limits.at_work, self.limits), _Places(self.limits.slow, self.limits)
+        self._usual = _Places(self.limits.at_work, self.limits)
+        self._slow = {end: _Places(places, self.limits) for end, places in self.limits.slow.items()}
         self._of: Counter[str] = Counter()
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -164,7 +165,8 @@ class Door:
         return self.limits.file if await self.known(cookies) else self.limits.tight
 
     def _places(self, scope: Scope) -> _Places:
-        return self._slow if scope["path"].endswith("/instrument") else self._usual
+        end = "/" + scope["path"].rpartition("/")[2]
+        return self._slow.get(end, self._usual) if scope["method"] == "POST" else self._usual
 
 
 class _Places:

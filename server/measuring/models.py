@@ -221,6 +221,8 @@ class Chunk(models.Model):
     number = models.PositiveIntegerField()
     rate_hz = models.PositiveIntegerField()
     samples = models.BinaryField()
+    # What was heard up to here: plucks and pitch, so that the earlier sound is not heard again.
+    heard = models.JSONField(null=True)
     by = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")
     at = models.DateTimeField()
 

@@ -10,7 +10,7 @@ from people.clock import now
 from people.models import User
 from people.refusals import Refused
 from workshop.models import Printer
-from workshop.pictures import read_picture
+from workshop.pictures import Taken
 
 from .models import WallPicture
 from .taking import simulated
@@ -21,12 +21,10 @@ MADE_AT_MM_S = 80.0
 MOST_ASLANT_DEG = 40.0
 
 
-def keep(printer: Printer, file: bytes, user: User) -> WallPicture:
+def keep(printer: Printer, taken: Taken, user: User) -> WallPicture:
     """Keep a picture that somebody took of a wall."""
-    image, width, height = read_picture(file)
-    return WallPicture.objects.create(
-        printer=printer, image=image, kind="image/jpeg", width=width, height=height, by=user, at=now()
-    )
+    size = {"width": taken.width, "height": taken.height}
+    return WallPicture.objects.create(printer=printer, image=taken.image, kind="image/jpeg", by=user, at=now(), **size)
 
 
 def make(printer: Printer, place: str, lean_deg: float, user: User) -> WallPicture:

@@ -66,6 +66,8 @@ class DoneOnce(models.Model):
     key = models.CharField(max_length=80)
     user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")
     route = models.CharField(max_length=120)
+    # What was sent, as a hash (empty: from before this was kept): the same key with another body is no repeat.
+    body = models.CharField(max_length=64, default="")
     answer = models.JSONField(null=True)
     at = models.DateTimeField()
 

@@ -13,7 +13,7 @@ const client = new QueryClient({
       networkMode: "always",
       staleTime: 2000,
       // A refusal will not change by asking again; a dropped network may.
-      retry: (count, error) => error instanceof Refusal && error.status === 0 && count < 3,
+      retry: (count, error) => error instanceof Refusal && error.isPassing && count < 3,
     },
     mutations: { networkMode: "always" },
   },

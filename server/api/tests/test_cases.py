@@ -1,8 +1,13 @@
 """Reporting, danger, pictures, and closing with proof."""
 
 import io
+import time
+from concurrent.futures import ThreadPoolExecutor
+from unittest import mock
 
+from django.db import transaction
 from PIL import Image
+from workshop import pictures
 from workshop.models import Printer
 
 from .world import ApiCase
@@ -69,6 +74,38 @@ class Pictures(ApiCase):
         case = self.add(picture(exif=exif))[1]
         data = self.good("member", "GET", f"/pictures/{case['pictures'][0]['id']}")
         self.assertNotIn(b"rope-walk", data)
+
+    def test_a_small_file_that_holds_a_large_picture_is_refused_before_it_is_opened(self):
+        file = picture("PNG", (6000, 5000))
+        self.assertLess(len(file.getvalue()), 200_000)
+        with mock.patch("PIL.Image.Image.load", side_effect=AssertionError("opened")):
+            status, answer = self.add(file)
+        self.assertEqual((status, answer["code"], answer["field"]), (413, "too_large", "file"))
+
+    def test_nothing_of_the_record_is_held_while_it_is_opened(self):
+        case, held = self.report(), []
+
+        def look(data):
+            held.append(transaction.get_connection().savepoint_ids[:])
+            return pictures.read_picture(data)
+
+        before = transaction.get_connection().savepoint_ids[:]
+        with mock.patch("api.cases.read_picture", look):
+            self.assertEqual(self.call("member", "POST", f"/cases/{case}/pictures", file=picture(), words="")[0], 200)
+        self.assertEqual(held, [before])
+
+    def test_one_is_opened_at_a_time(self):
+        at_work, most = [], []
+
+        def slow(*_, **__):
+            at_work.append(1)
+            most.append(len(at_work))
+            time.sleep(0.02)
+            at_work.pop()
+
+        with mock.patch("PIL.Image.Image.thumbnail", slow), ThreadPoolExecutor(4) as pool:
+            list(pool.map(lambda _: pictures.read_picture(picture().getvalue()), range(6)))
+        self.assertEqual(most, [1] * 6)
 
     def test_what_is_no_picture_is_refused(self):
         for data, code in (

@@ -2,10 +2,12 @@
 
 import uuid
 from datetime import timedelta
+from unittest import mock
 
 import numpy as np
 from api.tests.world import ApiCase, recording
 from kestov_core.errors import BadInput
+from kestov_core.simulator.sound import Belt, Pluck, Room, record
 from people.clock import at, now
 from workshop.models import Limit
 
@@ -95,7 +97,8 @@ class Live(ApiCase):
     def test_a_gap_is_waited_for(self):
         id_ = uuid.uuid4()
         self.add(id_, 0, b"\0\0" * 100)
-        self.assertEqual(len(self.add(id_, 2, b"\0\0" * 100)), 1)
+        self.add(id_, 2, b"\0\0" * 100)
+        self.assertEqual(live.hear_so_far(id_, self.people["technician"])["chunks"], 1)
         with self.assertRaises(BadInput):
             live.assemble(id_, 3, self.people["technician"])
 
@@ -119,17 +122,55 @@ class Live(ApiCase):
         with self.assertRaises(BadInput):
             live.assemble(id_, 1, self.people["lead"])
 
-    def test_pieces_that_were_forgotten_go_after_two_days(self):
+    def test_pieces_that_were_forgotten_go_after_two_hours(self):
         id_ = uuid.uuid4()
-        with at(now() - timedelta(days=3)):
+        with at(now() - timedelta(hours=3)):
             self.add(id_, 0, b"\0\0" * 100)
         self.add(uuid.uuid4(), 0, b"\0\0" * 100)
         self.assertEqual(Chunk.objects.count(), 1)
 
     def test_too_little_is_no_error_yet(self):
-        self.assertEqual(live.hear_so_far([])["plucks"], [])
-        pieces = self.add(uuid.uuid4(), 0, b"\0\0" * 1600)
-        self.assertEqual((live.hear_so_far(pieces)["seconds"], live.hear_so_far(pieces)["frequency"]), (0.1, None))
+        id_, who = uuid.uuid4(), self.people["technician"]
+        self.assertEqual(live.hear_so_far(id_, who)["plucks"], [])
+        self.add(id_, 0, b"\0\0" * 1600)
+        heard = live.hear_so_far(id_, who)
+        self.assertEqual((heard["seconds"], heard["frequency"]), (0.1, None))
+
+    def pieces(self, seconds, rate=8000):
+        """A belt that is plucked every second, in pieces of a second."""
+        struck = [Pluck(at_s=0.3 + i) for i in range(seconds)]
+        sound = record(Belt(f0_hz=100.0), struck, float(seconds), rate, Room(hiss=0.001), seed=3)
+        return [p.tobytes() for p in np.array_split((sound.samples * 32767).astype("<i2"), seconds)]
+
+    def test_only_the_newest_sound_is_heard_again_and_what_was_heard_stays(self):
+        from kestov_core.signals.plucks import hear
+
+        id_, lengths = uuid.uuid4(), []
+
+        def listening(samples, rate, *more):
+            lengths.append(len(samples) / rate)
+            return hear(samples, rate, *more)
+
+        with mock.patch("kestov_core.signals.plucks.hear", listening):
+            for number, piece in enumerate(self.pieces(30)):
+                self.add(id_, number, piece, 8000)
+                heard = live.hear_so_far(id_, self.people["technician"])
+        self.assertLessEqual(max(lengths), live.WINDOW_S + 1)
+        self.assertEqual(heard["seconds"], 30)
+        self.assertEqual(sum(p["used"] for p in heard["plucks"]), 30)
+        at_s = [p["at_s"] for p in heard["plucks"]]
+        np.testing.assert_allclose(at_s, 0.3 + np.arange(30), atol=0.05)
+        self.assertAlmostEqual(heard["frequency"]["value"], 100, delta=0.3)
+
+    def test_a_recording_has_an_end(self):
+        id_, second = uuid.uuid4(), b"\0\0" * 8000
+        for number in range(live.MOST_SECONDS):
+            self.add(id_, number, second, 8000)
+        with self.assertRaises(BadInput) as caught:
+            for number in range(live.MOST_SECONDS, live.MOST_SECONDS + 10):
+                self.add(id_, number, second, 8000)
+        self.assertEqual(caught.exception.code, "too_large")
+        self.assertLess(Chunk.objects.count(), live.MOST_SECONDS + 5)
 
 
 class Kept(ApiCase):

@@ -6,6 +6,7 @@ from api.tests.world import ApiCase
 from kestov_core.signals.wall import Px, Ruler, WallMarks
 from people.refusals import Refused
 from PIL import Image
+from workshop.pictures import read_picture
 
 from measuring import walls
 
@@ -17,7 +18,7 @@ class Walls(ApiCase):
         return out.getvalue()
 
     def test_a_large_one_is_kept_smaller_as_jpeg(self):
-        wall = walls.keep(self.slinger, self.photograph(), self.people["technician"])
+        wall = walls.keep(self.slinger, read_picture(self.photograph()), self.people["technician"])
         self.assertEqual((wall.width, wall.height, wall.marks), (2000, 1000, None))
         self.assertEqual(Image.open(io.BytesIO(wall.image)).format, "JPEG")
 

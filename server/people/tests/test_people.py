@@ -2,8 +2,11 @@
 
 import os
 import tempfile
+from datetime import timedelta
 from unittest import mock
 
+from api import once
+from api.tests.test_cases import picture
 from api.tests.world import ApiCase
 from django.db import IntegrityError, transaction
 from django.test import Client, TestCase
@@ -48,6 +51,33 @@ class Once(ApiCase):
         case = self.report()
         self.call("member", "POST", f"/cases/{case}/comments", {"words": ""}, key="k2")
         self.good("member", "POST", f"/cases/{case}/comments", {"words": "Now with words."}, key="k2")
+
+    def test_a_key_is_one_intent_not_another_way_nor_another_body(self):
+        path = f"/printers/{self.crossed.pk}/tag-out"
+        self.good("technician", "POST", path, {"reason": "Fan cable bare"}, key="k3")
+        self.refused(409, "key_reused", "Idempotency-Key", "technician", "DELETE", path, key="k3")
+        other = {"reason": "Fan cable burnt"}
+        self.refused(409, "key_reused", "Idempotency-Key", "technician", "POST", path, other, key="k3")
+        self.good("technician", "POST", path, {"reason": "Fan cable bare"}, key="k3")
+
+    def test_a_form_sent_again_is_the_same_whatever_parts_its_fields(self):
+        case, made = self.report(), picture()
+        first = self.form(case, made, "The long face")
+        self.assertEqual(self.form(case, made, "The long face").json(), first.json())
+        self.assertEqual(len(first.json()["pictures"]), 1)
+        self.assertEqual(self.form(case, picture(size=(90, 60)), "The long face").json()["code"], "key_reused")
+
+    def form(self, case, file, words):
+        file.seek(0)
+        form = {"file": file, "words": words}
+        return self.clients["member"].post(f"/api/cases/{case}/pictures", form, headers={"Idempotency-Key": "k4"})
+
+    def test_keys_are_forgotten_after_a_week(self):
+        for days in (8, 6):
+            with at(now() - timedelta(days=days)):
+                self.good("member", "POST", f"/cases/{self.report()}/comments", {"words": "x"}, key=f"{days} days")
+        self.assertEqual(once.sweep(), 1)
+        self.assertEqual(DoneOnce.objects.get().key, "6 days")
 
     def test_keys_are_each_persons_own(self):
         case = self.report()

@@ -14,6 +14,16 @@ export class Refusal extends Error {
   ) {
     super(message);
   }
+
+  /** Whether the same would be refused again: not where the server was away, busy, or somebody else was at it. */
+  get isFinal(): boolean {
+    return this.status === 422 || this.status === 413;
+  }
+
+  /** Whether it may go by itself in a moment: no network, or the server is away or busy. */
+  get isPassing(): boolean {
+    return this.status === 0 || (this.status >= 502 && this.status <= 504);
+  }
 }
 
 const OFFLINE = "The workshop cannot be reached just now. What you entered is kept; try again in a moment.";
@@ -116,8 +126,16 @@ export async function send<T>(path: string, body: BodyInit, key: string, type?: 
     }
     const answer = await response.json().catch(() => null);
     if (response.ok) return answer as T;
-    throw refusal(answer, response.status);
+    const refused = refusal(answer, response.status);
+    if (!refused.isPassing || attempt >= tries) throw refused;
+    await new Promise((done) => setTimeout(done, again(response, attempt)));
   }
+}
+
+/** When to try again (ms): as the server says, at most ten seconds; else later each time. */
+function again(response: Response, attempt: number): number {
+  const told = Number(response.headers.get("Retry-After"));
+  return told > 0 ? Math.min(told, 10) * 1000 : 400 * 2 ** attempt;
 }
 
 /** Send a form with a large file: `onProgress` hears the share that has gone out; with the same key a repeat is harmless. */

@@ -13,15 +13,15 @@ const hears = (now: boolean) => {
   for (const told of waiting) told();
 };
 
+const isHearing = () => hearing;
+const heardOf = (done: () => void) => {
+  waiting.add(done);
+  return () => waiting.delete(done);
+};
+
 /** How often a view asks again (ms): seldom while it is told, else as often as it says. */
 export function useAgain(otherwise: number): number {
-  const told = useSyncExternalStore(
-    (done) => {
-      waiting.add(done);
-      return () => waiting.delete(done);
-    },
-    () => hearing,
-  );
+  const told = useSyncExternalStore(heardOf, isHearing, isHearing);
   return told ? 60_000 : otherwise;
 }
 

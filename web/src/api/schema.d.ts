@@ -3536,6 +3536,8 @@ export interface components {
             kinematics: "bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed";
             /** Simulated */
             simulated: boolean;
+            /** Recording S */
+            recording_s: number;
             /** Belts */
             belts: components["schemas"]["BenchBelt"][];
             /** Instruments */

@@ -107,7 +107,8 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
         const capture = await send<Schemas["CaptureOut"]>(
           pluckPath(printerId, `recordings/${r.id}/finish?chunks=${chunks}`),
           JSON.stringify(recording.meta),
-          r.id,
+          // Sent whole after all, it is another write.
+          `${r.id}-live`,
           "application/json",
         );
         await drop(r.id);
@@ -116,6 +117,11 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
     });
 
   useEffect(() => () => void recorder.current?.abandon(), []);
+  const ended = live !== null && live.seconds >= printer.recording_s;
+  // A forgotten microphone ends by itself, as was said beforehand.
+  useEffect(() => {
+    if (ended && !take.isPending) stop();
+  }, [ended]);
   const secure = canRecord();
   const recording = live !== null;
   useKey("1", take.isPending || !secure ? null : recording ? stop : start);
@@ -215,6 +221,9 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
           }}
         />
       </div>
+      {secure && !recording && !take.isPending ? (
+        <p className="text-[15px] text-ink2">A recording ends by itself after {printer.recording_s} seconds.</p>
+      ) : null}
       {take.isPending ? <p role="status">Listening to the recording …</p> : null}
       {secure ? null : (
         <p className="text-[15px] text-ink2">
@@ -232,7 +241,7 @@ async function delivered(recording: PendingRecording, run: () => Promise<Schemas
   try {
     return await run();
   } catch (e) {
-    if (e instanceof Refusal && e.status !== 0) await drop(recording.id);
+    if (e instanceof Refusal && e.isFinal) await drop(recording.id);
     throw e;
   }
 }

@@ -87,7 +87,7 @@ export class Recorder {
       } catch (e) {
         // The whole is kept here and sent as one file at the end.
         this.failed = true;
-        this.live = { ...this.live, dropped: e instanceof Refusal && e.status === 0 };
+        this.live = { ...this.live, dropped: e instanceof Refusal && e.isPassing };
       }
       this.tell(this.live);
     });

@@ -1,7 +1,7 @@
 /** Taking one measurement: what was typed and read so far, and sending it. What is typed outlives a reload. */
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api, got, newKey, type Schemas, send, upload } from "../api/client";
+import { api, got, newKey, Refusal, type Schemas, send, upload } from "../api/client";
 import { parseFigure } from "../kit/figures";
 import type { Row } from "../kit/ReadingsField";
 import type { Capture, Planned } from "./drawing";
@@ -73,7 +73,7 @@ export function useTaking({ id, page, caseId, store, plan }: Props) {
       client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "capture" && q.queryKey[0] !== "view" });
     },
     // Another try after a correction is another capture.
-    onError: (e: Error) => "status" in e && e.status !== 0 && setKey(newKey()),
+    onError: (e: Error) => e instanceof Refusal && !e.isPassing && setKey(newKey()),
     onSettled: () => setShare(null),
   };
   const typed = useMutation({

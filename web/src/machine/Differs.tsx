@@ -88,7 +88,7 @@ function Differ({ id, sheet, leave }: { id: number; sheet: Sheet; leave: () => v
       });
       leave();
     },
-    onError: (e) => "status" in e && e.status !== 0 && setKey(newKey()),
+    onError: (e) => e instanceof Refusal && !e.isPassing && setKey(newKey()),
   });
   if (!f) return null;
   // Of a difference the value is all that is asked: whatever it hangs on is as it is.
