@@ -7,16 +7,23 @@ from __future__ import annotations
 
 import http.cookiejar
 import json
+import os
 import re
 import signal
 import socket
 import subprocess
+import sys
 import time
 import unittest
+import urllib.error
 import urllib.request
+from collections.abc import Callable
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
+sys.path.append(str(ROOT / "ops"))
+
+from cluster import Cluster  # noqa: E402
 
 
 def free_port() -> int:
@@ -80,10 +87,10 @@ class FreshStart(unittest.TestCase):
         killed = False
         try:
             self.assertFalse(second.session()["first_account"])
+            self._comes_back(second)
             # Set up already: nothing is installed, made or built a second time.
             self.assertNotIn("Installing", second.said)
             self.assertNotIn("Building", second.said)
-            subprocess.run(["pkill", "-9", "-f", f"port {second.port}"], check=False)
             killed = True
         finally:
             if not killed:
@@ -111,6 +118,29 @@ class FreshStart(unittest.TestCase):
             )
         self.assertEqual(refused.returncode, 1)
         self.assertIn("taken by another program", refused.stderr)
+
+    def _comes_back(self, started: Started) -> None:
+        """The web server's main is killed, then the database: both are started again, and what was there is there."""
+        web = int((ROOT / ".state" / "web.pid").read_text())
+        os.kill(web, signal.SIGKILL)
+        self._until(started, lambda: not started.session()["first_account"])
+        self.assertNotEqual(web, int((ROOT / ".state" / "web.pid").read_text()))
+        database = (Cluster().data / "postmaster.pid").read_text().split("\n")[0]
+        os.kill(int(database), signal.SIGKILL)
+        self._until(started, lambda: not started.session()["first_account"])
+
+    def _until(self, started: Started, holds: Callable[[], bool]) -> None:
+        """Wait, long, until it holds; while it is away it says so, and when to come again."""
+        for _ in range(600):
+            try:
+                if holds():
+                    return
+            except urllib.error.HTTPError as e:
+                self.assertEqual((e.code, e.headers["Retry-After"], json.load(e)["code"]), (503, "5", "away"))
+            except OSError:
+                pass
+            time.sleep(0.1)
+        self.fail(f"It did not come back. It said: {started.said}")
 
     def _make_account(self, address: str, code: str) -> None:
         jar = http.cookiejar.CookieJar()

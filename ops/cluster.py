@@ -11,6 +11,7 @@ import socket
 import subprocess
 import time
 from pathlib import Path
+from urllib.parse import urlsplit
 
 from words import ROOT, STATE, Trouble, explain, run, say
 
@@ -82,6 +83,12 @@ class Cluster:
         )
         # Its own session: a Ctrl-C in the terminal must reach us first, and us only.
         done = subprocess.run(command, cwd="/", capture_output=True, text=True, start_new_session=True)
+        for _ in range(20):
+            if not done.returncode or not _still_held(log):
+                break
+            # After it was killed, its last children take a moment to let go of what they shared.
+            time.sleep(0.5)
+            done = subprocess.run(command, cwd="/", capture_output=True, text=True, start_new_session=True)
         if done.returncode:
             words = log.read_text(errors="replace")[-3000:] if log.exists() else done.stdout + done.stderr
             raise Trouble(explain(words, "Starting the database"))
@@ -136,10 +143,24 @@ class Cluster:
         )
         return done.returncode == 0
 
+    def alive(self) -> bool:
+        """Whether its first process runs; looked at without asking it anything."""
+        try:
+            pid = int((self.data / "postmaster.pid").read_text().split("\n")[0])
+            return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+        except (OSError, ValueError, IndexError):
+            return False
+
     def _psql(self, url: str, database: str, sql: str) -> subprocess.CompletedProcess[str]:
-        target = f"{url.rsplit('/', 1)[0]}/{database}"
+        # The password in the environment: what stands in a command is read by everybody on the machine.
+        told = urlsplit(url)
+        target = f"postgres://{told.username}@{told.hostname}:{told.port}/{database}"
         return subprocess.run(
-            [str(binaries() / "psql"), "-X", "-A", "-t", "-c", sql, target], capture_output=True, text=True, timeout=30
+            [str(binaries() / "psql"), "-X", "-A", "-t", "-c", sql, target],
+            capture_output=True,
+            text=True,
+            timeout=30,
+            env={**os.environ, "PGPASSWORD": told.password or ""},
         )
 
     def _answers(self, url: str) -> bool:
@@ -170,6 +191,11 @@ class Cluster:
             start_new_session=True,
         )
         self.started_here = False
+
+
+def _still_held(log: Path) -> bool:
+    words = log.read_text(errors="replace")[-2000:] if log.exists() else ""
+    return "still in use" in words or "lock file" in words
 
 
 def free_port(first: int, spare: int | None = None) -> int:

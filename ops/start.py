@@ -19,7 +19,12 @@ from types import FrameType
 import serving
 import setup
 from cluster import Cluster, port_is_free
+from parts import Part, clear, enough
 from words import ROOT, STATE, Trouble, explain, say
+
+sys.path.append(str(ROOT / "server"))
+
+from kestov.ending import end_with_parent
 
 SIGN_INS = (
     ("technician", "tech", "tide-table-tech"),
@@ -64,12 +69,12 @@ def main(args: argparse.Namespace) -> int:
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, _on_signal)
     cluster: Cluster | None = None
-    server: subprocess.Popen[bytes] | None = None
-    stand_in: subprocess.Popen[bytes] | None = None
+    parts: list[Part] = []
     try:
         with setup.locked("start", "Kestov is already running from this folder. Stop it first (Ctrl-C where it runs)."):
             if not 1 <= args.port <= 65535:
                 raise Trouble("The port must lie between 1 and 65535.")
+            clear(_NOTE, "kestov.asgi")
             _port_free(args)
             setup.python("server")
             env = setup.environment()
@@ -94,12 +99,15 @@ def main(args: argparse.Namespace) -> int:
             env["KESTOV_FIRST_CODE"] = code = str(secrets.randbelow(900000) + 100000)
             # Setting up takes a while; another program may have come meanwhile.
             _port_free(args)
-            server = _serve(args, env, certificate)
-            stand_in = None if args.empty else _stand_in(args, env)
-            address = _wait(args, server, certificate is not None)
+            web = Part("The web server", lambda: _serve(args, env, certificate), _NOTE)
+            parts.append(web)
+            if not args.empty:
+                parts.append(Part("The stand-in", lambda: _stand_in(args, env)))
+            for part in parts:
+                part.start()
+            address = _wait(args, web, certificate is not None)
             _greet(address, code, args, certificate is not None)
-            code_ = server.wait()
-            raise Trouble(f"The web server ended by itself (code {code_}).")
+            _watch(cluster, parts, env)
     except _Stop:
         say("\nStopping …")
         return 0
@@ -110,17 +118,35 @@ def main(args: argparse.Namespace) -> int:
     finally:
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, signal.SIG_IGN)
-        if server and server.poll() is None:
-            server.terminate()
-            try:
-                server.wait(10)
-            except subprocess.TimeoutExpired:
-                server.kill()
-        if stand_in and stand_in.poll() is None:
-            stand_in.terminate()
-            stand_in.wait()
+        for part in parts:
+            part.stop()
         if cluster:
             cluster.stop()
+
+
+#: Which process serves, for a start that comes after one that was killed.
+_NOTE = STATE / "web.pid"
+#: How often is looked whether all parts run (s).
+_LOOK_S = 0.5
+
+
+def _watch(cluster: Cluster | None, parts: list[Part], env: dict[str, str]) -> None:
+    """See that all parts run until asked to stop; what ends by itself, or was killed, is started again."""
+    again: list[float] = []
+    while True:
+        time.sleep(_LOOK_S)
+        if cluster is not None and not cluster.alive():
+            enough(again, "The database")
+            say("The database ended by itself; starting it again …")
+            url = cluster.start()
+            if url != env["DATABASE_URL"]:
+                # Its port was taken meanwhile: those that use it learn the new one.
+                env["DATABASE_URL"] = url
+                for part in parts:
+                    part.stop()
+                    part.start()
+        for part in parts:
+            part.keep()
 
 
 def _port_free(args: argparse.Namespace) -> None:
@@ -135,7 +161,9 @@ def _stand_in(args: argparse.Namespace, env: dict[str, str]) -> subprocess.Popen
     if not args.stand_in_port or not port_is_free("127.0.0.1", args.stand_in_port):
         return None
     command = [setup.PYTHON, ROOT / "ops" / "stand_in.py", "127.0.0.1", str(args.stand_in_port)]
-    return subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, start_new_session=True)
+    return subprocess.Popen(
+        command, env=env, stdout=subprocess.DEVNULL, start_new_session=True, preexec_fn=end_with_parent
+    )
 
 
 def _names(args: argparse.Namespace) -> list[str]:
@@ -200,17 +228,17 @@ def _serve(
     args: argparse.Namespace, env: dict[str, str], certificate: tuple[Path, Path] | None
 ) -> subprocess.Popen[bytes]:
     command = serving.command(args.bind, args.port, args.workers, certificate, setup.PYTHON)
-    return subprocess.Popen(command, cwd=ROOT / "server", env=env, start_new_session=True)
+    return subprocess.Popen(command, cwd=ROOT / "server", env=env, start_new_session=True, preexec_fn=end_with_parent)
 
 
-def _wait(args: argparse.Namespace, server: subprocess.Popen[bytes], tls: bool) -> str:
+def _wait(args: argparse.Namespace, web: Part, tls: bool) -> str:
     """Wait until it answers; give its address."""
     host = {"0.0.0.0": "127.0.0.1", "::": "[::1]"}.get(args.bind, f"[{args.bind}]" if ":" in args.bind else args.bind)
     address = f"{'https' if tls else 'http'}://{host}:{args.port}"
     trusting = ssl.create_default_context()
     trusting.check_hostname, trusting.verify_mode = False, ssl.CERT_NONE
     for _ in range(300):
-        if server.poll() is not None:
+        if web.process is None or web.process.poll() is not None:
             raise Trouble("The web server did not start; what it said stands above.")
         try:
             with urllib.request.urlopen(

@@ -11,6 +11,7 @@ import subprocess
 import sys
 import tempfile
 import threading
+import time
 import unittest
 from contextlib import redirect_stderr
 from pathlib import Path
@@ -18,6 +19,7 @@ from unittest import mock
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
 
+import parts
 import setup
 import start
 import test_all
@@ -26,6 +28,87 @@ from cluster import Cluster, free_port, port_is_free
 from cryptography import x509
 from cryptography.hazmat.primitives.asymmetric import ec
 from words import Trouble, explain, run
+
+
+class Parts(unittest.TestCase):
+    """What runs beside the start command."""
+
+    def setUp(self) -> None:
+        self.folder = Path(tempfile.mkdtemp())
+        self.note = self.folder / "web.pid"
+
+    def sleeping(self, *more: str) -> subprocess.Popen[bytes]:
+        return subprocess.Popen([sys.executable, "-c", "import time; time.sleep(600)", *more], start_new_session=True)
+
+    def ended(self, pid: int) -> bool:
+        for _ in range(600):
+            if parts._state(pid) == "Z":
+                return True
+            time.sleep(0.1)
+        return False
+
+    def test_what_ends_by_itself_is_started_again(self) -> None:
+        part = parts.Part("The web server", self.sleeping, self.note)
+        part.start()
+        self.addCleanup(part.stop)
+        assert part.process
+        first = part.process.pid
+        self.assertEqual(self.note.read_text(), str(first))
+        part.keep()
+        self.assertEqual(part.process.pid, first)
+        part.process.kill()
+        part.process.wait()
+        with redirect_stderr(io.StringIO()) as said:
+            part.keep()
+        self.assertNotEqual(part.process.pid, first)
+        self.assertIn("starting it again", said.getvalue())
+        part.stop()
+        self.assertFalse(self.note.exists())
+
+    def test_what_ends_again_and_again_is_told_not_tried_for_ever(self) -> None:
+        part = parts.Part("The web server", lambda: subprocess.Popen([sys.executable, "-c", "raise SystemExit(3)"]))
+        part.start()
+        with redirect_stderr(io.StringIO()), self.assertRaises(Trouble) as caught:
+            for _ in range(parts.MOST_AGAIN + 1):
+                assert part.process
+                part.process.wait()
+                part.keep()
+        self.assertIn("6 times within a minute", str(caught.exception))
+
+    def test_it_ends_with_the_one_that_made_it_though_that_was_killed(self) -> None:
+        made = (
+            "import subprocess, sys; sys.path[:0] = sys.argv[1:];"
+            "from kestov.ending import end_with_parent;"
+            "p = subprocess.Popen([sys.executable, '-c', 'import time; time.sleep(600)'], preexec_fn=end_with_parent);"
+            "print(p.pid, flush=True); p.wait()"
+        )
+        server = str(Path(__file__).resolve().parents[2] / "server")
+        parent = subprocess.Popen([sys.executable, "-c", made, server], stdout=subprocess.PIPE)
+        assert parent.stdout
+        child = int(parent.stdout.readline())
+        self.assertNotEqual(parts._state(child), "Z")
+        parent.kill()
+        parent.wait()
+        parent.stdout.close()
+        self.assertTrue(self.ended(child))
+
+    def test_what_a_killed_start_has_left_is_ended_and_nothing_else(self) -> None:
+        left, other = self.sleeping("kestov.asgi"), self.sleeping("something.else")
+        self.addCleanup(other.wait)
+        self.addCleanup(other.kill)
+        with redirect_stderr(io.StringIO()):
+            for told, cleared in (
+                ("", False),
+                ("no number", False),
+                ("99999999", False),
+                (str(other.pid), False),
+                (str(left.pid), True),
+            ):
+                self.note.write_text(told)
+                self.assertEqual(parts.clear(self.note, "kestov.asgi"), cleared, told)
+            left.wait()
+            self.assertFalse(parts.clear(self.folder / "none", "kestov.asgi"))
+        self.assertIsNone(other.poll())
 
 
 class Words(unittest.TestCase):

@@ -11,6 +11,11 @@ for folder in (_server, _server.parent / "core"):
         sys.path.insert(0, str(folder))
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kestov.settings")
 
+from .ending import end_with_parent  # noqa: E402
+
+# Before anything else: a worker whose main is gone keeps nobody's port.
+end_with_parent()
+
 from django.core.wsgi import get_wsgi_application  # noqa: E402
 
 inner = get_wsgi_application()

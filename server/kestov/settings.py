@@ -67,8 +67,11 @@ DATABASE_URL = os.environ.get("DATABASE_URL", "postgres://kestov@127.0.0.1:8701/
 DATABASES = {"default": dj_database_url.parse(DATABASE_URL)}
 if DATABASES["default"]["ENGINE"] != "django.db.backends.postgresql":
     raise RuntimeError("Kestov keeps its record in PostgreSQL: DATABASE_URL must begin with postgres://")
+# Where the database is away, that is said soon; where it came back, an old line is not tried.
+DATABASES["default"]["CONN_HEALTH_CHECKS"] = True
+DATABASES["default"].setdefault("OPTIONS", {})["connect_timeout"] = 3
 if os.environ.get("KESTOV_POOL", "1") == "1":
-    DATABASES["default"].setdefault("OPTIONS", {})["pool"] = {"min_size": 1, "max_size": 14, "timeout": 10}
+    DATABASES["default"]["OPTIONS"]["pool"] = {"min_size": 1, "max_size": 14, "timeout": 4}
 
 AUTH_USER_MODEL = "people.User"
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
