@@ -52,7 +52,19 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--key", type=Path, help="its private key (PEM)")
     parser.add_argument("--mains", type=int, choices=(50, 60), help="mains frequency in Hz (50 where it is not given)")
     parser.add_argument(
-        "--behind-proxy", action="store_true", help="a TLS proxy stands before it (X-Forwarded-Proto is believed)"
+        "--behind-proxy",
+        action="store_true",
+        help="a TLS proxy stands before it; its word on address and TLS is believed",
+    )
+    parser.add_argument(
+        "--proxy",
+        action="append",
+        default=[],
+        metavar="ADDRESS",
+        help="the proxy's address (this machine where not given)",
+    )
+    parser.add_argument(
+        "--demo-on-network", action="store_true", help="let others sign in to the demo, whose passwords are published"
     )
 
 
@@ -92,11 +104,17 @@ def main(args: argparse.Namespace) -> int:
             certificate = _tls(args, names, env) if args.tls or args.cert else None
             if args.behind_proxy:
                 env["KESTOV_BEHIND_PROXY"] = "1"
+                env["KESTOV_PROXIES"] = ",".join(args.proxy or ["127.0.0.1", "::1"])
                 env["KESTOV_ORIGINS"] = ",".join(f"https://{n}" for n in args.host)
             _manage(env, ["migrate", "--verbosity", "0"], "Bringing the database up to date")
+            _not_for_all(args, env)
             if not args.empty:
                 _manage(env, ["demo", "--if-empty"], "Loading the demo workshop", aloud=True)
-            env["KESTOV_FIRST_CODE"] = code = str(secrets.randbelow(900000) + 100000)
+            env["KESTOV_FIRST_CODE"] = code = secrets.token_urlsafe(18)
+            env["KESTOV_FIRST_UNTIL"] = str(int(time.time()) + _FIRST_S)
+            if not args.empty:
+                # The demo's own stand-in is on this machine.
+                env["KESTOV_INSTRUMENTS"] = f"127.0.0.1:{args.stand_in_port}"
             # Setting up takes a while; another program may have come meanwhile.
             _port_free(args)
             web = Part("The web server", lambda: _serve(args, env, certificate), _NOTE)
@@ -124,6 +142,8 @@ def main(args: argparse.Namespace) -> int:
             cluster.stop()
 
 
+#: How long the code for the first account is good (s): a day.
+_FIRST_S = 24 * 3600
 #: Which process serves, for a start that comes after one that was killed.
 _NOTE = STATE / "web.pid"
 #: How often is looked whether all parts run (s).
@@ -147,6 +167,22 @@ def _watch(cluster: Cluster | None, parts: list[Part], env: dict[str, str]) -> N
                     part.start()
         for part in parts:
             part.keep()
+
+
+def _not_for_all(args: argparse.Namespace, env: dict[str, str]) -> None:
+    """The demo's passwords stand in the documentation: on a network anybody would be its lead. Refused, unless it is meant."""
+    beyond = args.bind not in ("127.0.0.1", "localhost", "::1") or args.behind_proxy
+    if not beyond or args.demo_on_network:
+        return
+    holds = _manage(env, ["demo", "--holds"], "Looking at the workshop").strip()
+    if holds == "demo" or (holds == "nothing" and not args.empty):
+        raise Trouble(_PUBLISHED)
+
+
+_PUBLISHED = (
+    "The demo's passwords are published: anybody on the network could sign in as the lead. Start your own workshop with "
+    "--empty, or, where that is meant, say --demo-on-network."
+)
 
 
 def _port_free(args: argparse.Namespace) -> None:
@@ -199,7 +235,8 @@ def _tls(args: argparse.Namespace, names: list[str], env: dict[str, str]) -> tup
     return folder / "server.crt", folder / "server.key"
 
 
-def _manage(env: dict[str, str], command: list[str], what: str, aloud: bool = False) -> None:
+def _manage(env: dict[str, str], command: list[str], what: str, aloud: bool = False) -> str:
+    """Run one of the server's commands; gives what it said."""
     process = subprocess.Popen(
         [setup.PYTHON, "manage.py", *command],
         cwd=ROOT / "server",
@@ -218,6 +255,7 @@ def _manage(env: dict[str, str], command: list[str], what: str, aloud: bool = Fa
                 say(line.rstrip())
         if process.wait():
             raise Trouble(explain("".join(lines), what))
+        return "".join(lines)
     finally:
         if process.poll() is None:
             process.terminate()

@@ -126,4 +126,8 @@ def steps_script(axis: Axis, steps_per_mm: float) -> str:
     >>> steps_script("x", 80.0)
     'M92 X80.0000\nM500\nM503\n'
     """
+    if axis not in ("x", "y", "z", "e") or not 0 < steps_per_mm <= 1e6:
+        raise BadInput(
+            "out_of_range", "A script of settings takes an axis and a figure in range, nothing else.", "axis"
+        )
     return f"M92 {axis.upper()}{steps_per_mm:.4f}\nM500\nM503\n"

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 from collections.abc import Iterator
 from typing import Any, Literal
 from uuid import UUID
 
-from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import procedures
 from kestov_core.errors import BadInput
@@ -17,6 +14,7 @@ from kestov_core.signals.views import ShakenView, SoundView
 from measuring.models import Capture
 from ninja import Router
 
+from .downloads import download, table
 from .once import once
 from .permissions import may
 from .problems import Problem
@@ -68,15 +66,13 @@ def raw_capture(request: SignedIn, capture_id: UUID):
     """The capture in its original form: the file, or the typed readings as JSON."""
     capture = _capture(capture_id)
     raw = capture.raw()
-    name = f"{capture.printer.name}-{capture.place}-{capture.taken_at:%Y%m%d-%H%M%S}".replace(" ", "-")
+    name = f"{capture.printer.name}-{capture.place}-{capture.taken_at:%Y%m%d-%H%M%S}"
     if raw is None:
         body, kind, ending = json.dumps(capture.context, indent=1).encode(), "application/json", "json"
     else:
         is_table = procedures.get(capture.procedure).data == "csv"
         body, kind, ending = (raw, "text/csv", "csv") if is_table else (raw, "audio/wav", "wav")
-    return HttpResponse(
-        body, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}.{ending}"'}
-    )
+    return download(body, kind, f"{name}.{ending}")
 
 
 @router.get("/captures/{capture_id}/result.{kind}", auth=may("captures.export"), operation_id="captures.export")
@@ -85,20 +81,11 @@ def export_result(request: SignedIn, capture_id: UUID, kind: Literal["json", "cs
     capture = _capture(capture_id)
     result = capture.latest()
     assert result is not None
-    name = f'attachment; filename="result-{capture.id}.{kind}"'
+    name = f"result-{capture.id}.{kind}"
     if kind == "json":
-        return HttpResponse(
-            capture_out(capture, result).model_dump_json(indent=1),
-            content_type="application/json",
-            headers={"Content-Disposition": name},
-        )
-    out = io.StringIO()
-    rows = csv.writer(out)
-    rows.writerow(["field", "value", "u95", "unit"])
-    rows.writerow(["verdict", result.verdict, "", ""])
-    for field, value, u95, unit in _figures(result.found):
-        rows.writerow([field, value, u95, unit])
-    return HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8", headers={"Content-Disposition": name})
+        return download(capture_out(capture, result).model_dump_json(indent=1), "application/json", name)
+    head = [("field", "value", "u95", "unit"), ("verdict", result.verdict, "", "")]
+    return table([*head, *_figures(result.found)], name)
 
 
 def _figures(node: Any, path: str = "") -> Iterator[tuple[str, Any, Any, Any]]:

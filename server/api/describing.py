@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Any
 
-from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import procedures
 from kestov_core.describing import Lack, Remark, Section, lacks, remarks, sheet, typical
@@ -15,6 +14,7 @@ from people.models import name_of
 from workshop import adding, differences, tags
 from workshop.models import Printer, PrinterModel
 
+from .downloads import download
 from .once import once
 from .permissions import may
 from .signed import SignedIn
@@ -70,12 +70,8 @@ def model_file(request: SignedIn, model_id: int):
     """A model as one JSON file, for another workshop (docs/models.md)."""
     model = get_object_or_404(PrinterModel.objects.prefetch_related("limits"), pk=model_id)
     file = adding.as_file(model)
-    name = "".join(c if c.isalnum() else "-" for c in model.name).strip("-").lower() or "model"
-    return HttpResponse(
-        file.model_dump_json(indent=1, exclude_none=True),
-        content_type="application/json",
-        headers={"Content-Disposition": f'attachment; filename="{name}.model.json"'},
-    )
+    text = file.model_dump_json(indent=1, exclude_none=True)
+    return download(text, "application/json", f"{model.name.lower()}.model.json")
 
 
 @router.post("/workshop/model-file", auth=may("workshop.change"), response=Workshop, operation_id="workshop.take_model")

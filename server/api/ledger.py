@@ -7,7 +7,6 @@ from typing import Annotated
 from uuid import UUID
 
 from django.shortcuts import get_object_or_404
-from kestov_core.quantities import Finite
 from measuring import ledger
 from measuring.models import Capture, StoredValue
 from ninja import Router, Schema
@@ -26,9 +25,10 @@ router = Router(tags=["ledger"])
 class StoredIn(Schema):
     """A value that was set. ``was``: what stood there before, where the ledger does not know it."""
 
-    name: Annotated[str, Field(min_length=1, max_length=40)]
-    value: Finite
-    was: Finite | None = None
+    # It goes into scripts of settings: a word and nothing else.
+    name: Annotated[str, Field(max_length=40, pattern=r"^[a-z][a-z0-9_]*$")]
+    value: Annotated[float, Field(ge=-1e9, le=1e9)]
+    was: Annotated[float, Field(ge=-1e9, le=1e9)] | None = None
     unit: Annotated[str, Field(max_length=12)]
     reason: Annotated[str, Field(max_length=200)] = ""
     capture_id: UUID | None = None

@@ -12,6 +12,7 @@ from cases.models import Case
 from django.conf import settings
 from django.http import HttpRequest
 from ninja.security import APIKeyCookie
+from ninja.utils import check_csrf
 from people.models import Role, User
 
 from .problems import Problem
@@ -22,6 +23,7 @@ M, T, L = Role.MEMBER, Role.TECHNICIAN, Role.LEAD
 TABLE: dict[str, Role | None] = {
     # signing in
     "session.open": ANYONE,
+    "session.by_code": ANYONE,
     "session.first_account": ANYONE,
     "session.state": ANYONE,
     "session.close": M,
@@ -102,10 +104,19 @@ class _Signed(APIKeyCookie):
         return user
 
 
-def may(route: str) -> Callable[[HttpRequest], Any] | None:
+def _anyone(request: HttpRequest) -> bool:
+    """Whoever asks; a write still comes from our own page."""
+    if request.method not in ("GET", "HEAD", "OPTIONS") and check_csrf(request) is not None:
+        raise Problem(
+            403, "csrf", "The sign-in of this page has changed. Reload it and try again; nothing was saved twice."
+        )
+    return True
+
+
+def may(route: str) -> Callable[[HttpRequest], Any]:
     """The check for a route, by its line in the table. A route without a line cannot be made."""
     role = TABLE[route]
-    return None if role is None else _Signed(role)
+    return _anyone if role is None else _Signed(role)
 
 
 def may_work(user: User) -> bool:

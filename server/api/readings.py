@@ -27,6 +27,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
 from workshop.models import Instrument
 
 from .bench import the_printer
+from .downloads import download
 from .once import once, once_only
 from .parsing import read_json
 from .permissions import may
@@ -241,9 +242,7 @@ def _program_route(procedure: Procedure) -> None:
 
 def script(text: str, name: str) -> HttpResponse:
     """G-code to take along."""
-    return HttpResponse(
-        text, content_type="text/x-gcode", headers={"Content-Disposition": f'attachment; filename="{name}.gcode"'}
-    )
+    return download(text, "text/x-gcode", f"{name}.gcode")
 
 
 for _procedure in measuring():

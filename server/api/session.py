@@ -3,19 +3,26 @@
 from __future__ import annotations
 
 import os
+import secrets
+import time
+from datetime import datetime
 from typing import Literal
 
-from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
 from django.db import connection, transaction
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from ninja import Field, Router, Schema
-from people.accounts import make_account
+from people.accounts import change_password, end_sessions, is_demo, make_account, sessions_of, use_code
+from people.doorkeeping import note_sign_in, remember
 from people.models import Role, User, audit
 
 from .permissions import may
 from .problems import Problem
+from .signed import SignedIn
 
 router = Router(tags=["session"])
+
+_BACKEND = "django.contrib.auth.backends.ModelBackend"
 
 
 class Me(Schema):
@@ -48,6 +55,29 @@ class FirstAccount(Schema):
     password: str = Field(max_length=200)
 
 
+class NewPassword(Schema):
+    present: str = Field(max_length=200)
+    new: str = Field(max_length=200)
+
+
+class ByCode(Schema):
+    """A new password by the code that the lead gave."""
+
+    username: str = Field(max_length=150)
+    code: str = Field(max_length=80)
+    new: str = Field(max_length=200)
+
+
+class SessionOut(Schema):
+    """A place where one is signed in; ``here``: the one that asks."""
+
+    id: int
+    at: datetime
+    device: str
+    address: str
+    here: bool
+
+
 class Preferences(Schema):
     length_unit: Literal["mm", "in"] | None = None
     force_unit: Literal["N", "lbf"] | None = None
@@ -58,9 +88,7 @@ def _state(request: HttpRequest) -> SessionState:
     user = request.user
     me = Me.model_validate(user, from_attributes=True) if isinstance(user, User) else None
     empty = me is None and not User.objects.exists()
-    return SessionState(
-        me=me, first_account=empty, demo=User.objects.filter(username="lead", email="demo@localhost").exists()
-    )
+    return SessionState(me=me, first_account=empty, demo=is_demo())
 
 
 @router.get("/session", auth=may("session.state"), response=SessionState, operation_id="session.state")
@@ -70,13 +98,25 @@ def session(request: HttpRequest):
 
 
 @router.post("/session", auth=may("session.open"), response=SessionState, operation_id="session.open")
-def sign_in(request: HttpRequest, payload: SignIn):
-    """Sign in. After eight wrong tries a name is locked for a quarter of an hour."""
+def sign_in(request: HttpRequest, response: HttpResponse, payload: SignIn):
+    """Sign in. After ten wrong tries of a name, or from an address, the next is let in after five minutes; a device that was
+    signed in on before is not shut out."""
     user = authenticate(request, username=payload.username.strip(), password=payload.password)
     if user is None:
         # Locked out by the tries before this one, or just now by it: the middleware answers (kestov.views.locked).
         raise Problem(401, "wrong_sign_in", "The name or the password is not right.", "password")
+    assert isinstance(user, User)
     login(request, user)
+    remember(request, response, user)
+    return _state(request)
+
+
+@router.post("/session/by-code", auth=may("session.by_code"), response=SessionState, operation_id="session.by_code")
+def sign_in_by_code(request: HttpRequest, response: HttpResponse, payload: ByCode):
+    """Set a new password by the code that the lead gave, and sign in with it."""
+    user = use_code(payload.username, payload.code, payload.new)
+    login(request, user, backend=_BACKEND)
+    remember(request, response, user)
     return _state(request)
 
 
@@ -96,10 +136,43 @@ def change_me(request: HttpRequest, payload: Preferences):
     return request.user
 
 
+@router.post("/me/password", auth=may("me.change"), response=Me, operation_id="me.password")
+def new_password(request: SignedIn, payload: NewPassword):
+    """Change one's own password; everywhere else one is signed out."""
+    change_password(request.user, payload.present, payload.new, keep=request.session.session_key)
+    user = User.objects.get(pk=request.user.pk)
+    update_session_auth_hash(request, user)
+    note_sign_in(None, request, user)
+    return user
+
+
+def _sessions(request: SignedIn) -> list[SessionOut]:
+    here = request.session.session_key
+    return [
+        SessionOut(id=s.pk, at=s.at, device=s.device, address=s.address, here=s.session == here)
+        for s in sessions_of(request.user)
+    ]
+
+
+@router.get("/me/sessions", auth=may("me.change"), response=list[SessionOut], operation_id="me.sessions")
+def my_sessions(request: SignedIn):
+    """Where one is signed in."""
+    return _sessions(request)
+
+
+@router.delete(
+    "/me/sessions/{session_id}", auth=may("me.change"), response=list[SessionOut], operation_id="me.end_session"
+)
+def end_session(request: SignedIn, session_id: int):
+    """Sign out somewhere else."""
+    end_sessions(request.user, but=request.session.session_key, only=session_id)
+    return _sessions(request)
+
+
 @router.post(
     "/first-account", auth=may("session.first_account"), response=SessionState, operation_id="session.first_account"
 )
-def first_account(request: HttpRequest, payload: FirstAccount):
+def first_account(request: HttpRequest, response: HttpResponse, payload: FirstAccount):
     """Make the first account, a lead's, of an empty workshop; asks for the code that the start command printed."""
     wanted = os.environ.get("KESTOV_FIRST_CODE", "")
     with transaction.atomic():
@@ -107,9 +180,14 @@ def first_account(request: HttpRequest, payload: FirstAccount):
             cursor.execute("LOCK TABLE people_user IN EXCLUSIVE MODE")
         if User.objects.exists():
             raise Problem(409, "not_empty", "This workshop already has accounts. Sign in.")
-        if not wanted or payload.code.strip() != wanted:
+        if time.time() > float(os.environ.get("KESTOV_FIRST_UNTIL", "inf")):
+            raise Problem(
+                403, "wrong_code", "The code is older than a day. Start Kestov again; it prints a new one.", "code"
+            )
+        if not wanted or not secrets.compare_digest(payload.code.strip().encode(), wanted.encode()):
             raise Problem(403, "wrong_code", "The code is not the one that the start command printed.", "code")
         user = make_account(payload.username, payload.name, payload.password, Role.LEAD)
         audit(user, "made the first account", user, f"{user.name} made the first account.")
-    login(request, user, backend="django.contrib.auth.backends.ModelBackend")
+    login(request, user, backend=_BACKEND)
+    remember(request, response, user)
     return _state(request)

@@ -12,7 +12,7 @@ from kestov_core.describing import LimitTold
 from kestov_core.machine import Description
 from ninja import Field, Router, Schema
 from people import trail
-from people.accounts import add_account, change_account
+from people.accounts import add_account, change_account, make_code
 from people.models import Role, User, name_of
 from workshop import adding
 from workshop.models import Area, Instrument, Printer, PrinterModel
@@ -263,6 +263,20 @@ def change_person(request: SignedIn, user_id: int, payload: PersonChange):
     role = Role(payload.role) if payload.role is not None else None
     change_account(request.user, user_id, role, payload.is_active)
     return _people()
+
+
+class CodeOut(Schema):
+    """A code for a new password, told once."""
+
+    code: str
+    until: datetime
+
+
+@router.post("/people/{user_id}/code", auth=may("people.change"), response=CodeOut, operation_id="people.code")
+def code_for(request: SignedIn, user_id: int):
+    """Make a code with which somebody who has forgotten their password sets a new one, once and within an hour."""
+    code, until = make_code(request.user, user_id)
+    return CodeOut(code=code, until=until)
 
 
 @router.get("/audit", auth=may("audit.see"), response=AuditPage, operation_id="audit.see")

@@ -20,6 +20,7 @@ from kestov_core.machine import Description
 from kestov_core.simulator.instruments import SimTravel
 from kestov_core.simulator.machine import SimBelt, SimMachine
 from kestov_core.simulator.shaking import SimAxis, SimMode
+from people.accounts import DEMO_MARK
 from people.clock import at
 from people.models import Role, User
 from workshop.models import Printer
@@ -89,7 +90,7 @@ class Maker:
 
     def make(self) -> None:
         for username, name, role, password in PEOPLE:
-            email = "demo@localhost" if username == "lead" else ""
+            email = DEMO_MARK if username == "lead" else ""
             user = User.objects.create_user(username=username, name=name, role=role, password=password, email=email)
             client = Client(headers={"host": "localhost"})
             client.force_login(user, backend="django.contrib.auth.backends.ModelBackend")

@@ -35,6 +35,7 @@ application = Door(
     settings.SESSION_COOKIE_NAME,
     limits,
     {"/api/events": Events(Wire(settings.DATABASE_URL, CHANNEL), is_signed_in)},
+    settings.PROXIES,
 )
 
 # What is loaded stays for good: it need not be walked through for garbage again and again while somebody waits.

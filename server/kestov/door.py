@@ -11,7 +11,7 @@ import asyncio
 import json
 import tempfile
 from collections import Counter
-from collections.abc import Awaitable, Callable, MutableMapping
+from collections.abc import Awaitable, Callable, Collection, MutableMapping
 from dataclasses import dataclass, field
 from typing import IO, Any
 
@@ -55,6 +55,10 @@ class Limits:
 _IN_MEMORY = 1 << 20
 
 
+#: What proxies say of who is behind them.
+_FORWARDED = (b"x-forwarded-for", b"x-forwarded-proto", b"x-forwarded-host", b"x-real-ip", b"forwarded")
+
+
 class Closed(Exception):
     """Who asked is gone."""
 
@@ -72,7 +76,8 @@ _TITLES = {401: "Signed out", 405: "Not so", 408: "Too slow", 413: "Too large", 
 
 class Door:
     """An ASGI application before one that takes a request with its whole body. ``known``: whether a cookie header belongs to somebody who is signed in
-    (runs in a thread); ``aside``: applications of single paths that need no turn, such as one that waits for events.
+    (runs in a thread); ``aside``: applications of single paths that need no turn, such as one that waits for events;
+    ``proxies``: whose word on the real address and on TLS is believed.
     """
 
     def __init__(
@@ -82,9 +87,10 @@ class Door:
         session_cookie: str,
         limits: Limits | None = None,
         aside: dict[str, App] | None = None,
+        proxies: Collection[str] = (),
     ) -> None:
         self.inner, self.known, self.session_cookie = inner, known, session_cookie
-        self.limits, self.aside = limits or Limits(), aside or {}
+        self.limits, self.aside, self.proxies = limits or Limits(), aside or {}, proxies
         self._usual = _Places(self.limits.at_work, self.limits)
         self._slow = {end: _Places(places, self.limits) for end, places in self.limits.slow.items()}
         self._of: Counter[str] = Counter()
@@ -101,6 +107,7 @@ class Door:
         if scope["path"] in self.aside:
             await self.aside[scope["path"]](scope, receive, send)
             return
+        scope = self._as_it_is(scope)
         address = (scope.get("client") or ("",))[0]
         self._of[address] += 1
         try:
@@ -118,6 +125,21 @@ class Door:
             self._of[address] -= 1
             if not self._of[address]:
                 del self._of[address]
+
+    def _as_it_is(self, scope: Scope) -> Scope:
+        """The request with the address that it comes from: told by a proxy of ours, else its own; others' word is left out."""
+        address = (scope.get("client") or ("",))[0]
+        told = [(k, v) for k, v in scope["headers"] if k.lower() in _FORWARDED]
+        if not told:
+            return scope
+        kept = [(k, v) for k, v in scope["headers"] if k.lower() not in _FORWARDED]
+        if address not in self.proxies:
+            return {**scope, "headers": kept}
+        by = dict((k.lower(), v.decode("latin-1")) for k, v in told)
+        # The last one was added by our own proxy; what stands before it may be anybody's invention.
+        real = by.get(b"x-forwarded-for", address).rpartition(",")[2].strip() or address
+        proto = [(k, v) for k, v in told if k.lower() == b"x-forwarded-proto"]
+        return {**scope, "headers": [*kept, *proto], "client": (real, 0)}
 
     async def _body(self, scope: Scope, receive: Receive) -> IO[bytes]:
         """The body whole, as a file to be read from its start."""

@@ -1,6 +1,7 @@
 """Settings of the server. What differs from place to place comes from the environment (see docs/running.md)."""
 
 import os
+from datetime import timedelta
 from pathlib import Path
 
 import dj_database_url
@@ -32,7 +33,12 @@ TLS = os.environ.get("KESTOV_TLS") == "1"
 # Whoever binds it to a network names its hosts; on loopback only local names are answered.
 ALLOWED_HOSTS = os.environ.get("KESTOV_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
 CSRF_TRUSTED_ORIGINS = [o for o in os.environ.get("KESTOV_ORIGINS", "").split(",") if o]
-SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if os.environ.get("KESTOV_BEHIND_PROXY") == "1" else None
+BEHIND_PROXY = os.environ.get("KESTOV_BEHIND_PROXY") == "1"
+#: Addresses of the proxies before it; what they say of the real address and of TLS is believed, of nobody else (kestov.door).
+PROXIES = [p for p in os.environ.get("KESTOV_PROXIES", "127.0.0.1,::1").split(",") if p] if BEHIND_PROXY else []
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if BEHIND_PROXY else None
+#: Served by TLS alone, our own or a proxy's.
+SECURED = TLS or BEHIND_PROXY
 
 INSTALLED_APPS = [
     "django.contrib.contenttypes",
@@ -76,18 +82,28 @@ if os.environ.get("KESTOV_POOL", "1") == "1":
 AUTH_USER_MODEL = "people.User"
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 AUTH_PASSWORD_VALIDATORS = [
-    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
+    {
+        "NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator",
+        "OPTIONS": {"user_attributes": ("username", "name")},
+    },
 ]
-AXES_FAILURE_LIMIT = 8
-AXES_COOLOFF_TIME = 0.25  # hours
-AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+# So many wrong tries of a name, or from an address, are slowed: the next comes after these minutes. A device that the person has
+# signed in on before is not shut out by others' tries.
+AXES_FAILURE_LIMIT = 10
+AXES_COOLOFF_TIME = timedelta(minutes=5)
+AXES_LOCKOUT_PARAMETERS = ["username", "ip_address"]
+AXES_WHITELIST_CALLABLE = "people.doorkeeping.is_known"
 AXES_VERBOSE = False
 AXES_LOCKOUT_CALLABLE = "kestov.views.locked"
 
 SESSION_COOKIE_AGE = 30 * 24 * 3600
 SESSION_COOKIE_SAMESITE = "Lax"
-SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = TLS
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURED
+# Who came once by TLS comes by TLS; a machine of its own name may serve other things beside it.
+SECURE_HSTS_SECONDS = 365 * 24 * 3600 if SECURED else 0
 CSRF_FAILURE_VIEW = "kestov.views.csrf_failure"
 X_FRAME_OPTIONS = "DENY"
 SECURE_REFERRER_POLICY = "same-origin"
@@ -100,6 +116,9 @@ CONTENT_SECURITY_POLICY = {
         "style-src": [SELF, "'unsafe-inline'"],
         "worker-src": [SELF, "blob:"],
         "frame-ancestors": ["'none'"],
+        "base-uri": ["'none'"],
+        "form-action": [SELF],
+        "object-src": ["'none'"],
     }
 }
 
@@ -120,6 +139,9 @@ def WHITENOISE_IMMUTABLE_FILE_TEST(path: str, url: str) -> bool:
 
 #: Frequency of the mains where the workshop stands, 50 or 60 Hz.
 MAINS_HZ = 60 if os.environ.get("KESTOV_MAINS_HZ") == "60" else 50
+
+#: Instruments on the network that are not in the workshop's own ranges, or on this machine: host:port, by who runs it.
+INSTRUMENTS = [i for i in os.environ.get("KESTOV_INSTRUMENTS", "").split(",") if i]
 
 #: Largest upload (bytes): a recording of five minutes at 48 kHz, a picture, a large table.
 MAX_UPLOAD = 64 * 1024 * 1024

@@ -78,7 +78,7 @@ def locked(request: HttpRequest, *args: object, **kwargs: object) -> JsonRespons
         "title": "Too many tries",
         "status": 429,
         "code": "locked",
-        "detail": "Too many wrong tries. Wait a quarter of an hour, or ask the lead.",
+        "detail": "Too many wrong tries, of this name or from this address. Wait five minutes, or sign in where you have before.",
         "field": "password",
     }
     return JsonResponse(body, status=429, content_type="application/problem+json")

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import ipaddress
 import socket
 import time
 
+from django.conf import settings
 from kestov_core.errors import BadInput
 
 #: Longer than any record, so that a silent instrument does not hold a request for ever.
@@ -12,11 +14,35 @@ _PATIENCE_S = 20.0
 _MOST_BYTES = 50 * 1024 * 1024
 
 
+def reachable(address: str) -> tuple[str, int]:
+    """Where an instrument is: its numeric address and port. Refused unless that is in a workshop's own network.
+
+    Never this machine's own services, nor anything beyond: except what whoever runs it has named.
+    """
+    host, _, port = address.rpartition(":")
+    if address in settings.INSTRUMENTS:
+        return host, int(port)
+    try:
+        found = {str(each[4][0]) for each in socket.getaddrinfo(host, int(port), type=socket.SOCK_STREAM)}
+    except (OSError, ValueError, UnicodeError) as e:
+        raise BadInput("instrument_silent", f"There is nothing called {host} on this network.", "instrument_id") from e
+    for each in found:
+        at = ipaddress.ip_address(each.split("%")[0])
+        if not at.is_private or at.is_loopback or at.is_link_local or at.is_unspecified or at.is_multicast:
+            raise BadInput(
+                "out_of_range",
+                f"{host} is not in the workshop's own network. An instrument elsewhere must be named by who runs Kestov.",
+                "instrument_id",
+            )
+    # This very address is asked, not the name once more: it could mean another by then.
+    return sorted(found)[0], int(port)
+
+
 def record(address: str, axis: str, kind: str, seconds: float) -> tuple[bytes, str]:
     """Ask for a record; gives the table (CSV) and its unit. Errors: ``instrument_silent``, ``instrument_refused``."""
-    host, _, port = address.rpartition(":")
+    where = reachable(address)
     try:
-        with socket.create_connection((host, int(port)), timeout=5) as line:
+        with socket.create_connection(where, timeout=5) as line:
             line.settimeout(_PATIENCE_S)
             line.sendall(f"RECORD axis={axis} kind={kind} seconds={seconds:g}\n".encode())
             return _answer(line, seconds)

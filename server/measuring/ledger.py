@@ -42,7 +42,7 @@ def entries(printer: Printer) -> list[Entry]:
 
 def _way_back(row: StoredValue) -> str:
     axis = row.name.removeprefix("steps_")
-    return "" if axis == row.name or row.was is None else steps_script(axis, row.was)
+    return steps_script(axis, row.was) if axis in ("x", "y", "z", "e") and row.was is not None else ""
 
 
 def set_value(

@@ -75,6 +75,35 @@ class DoneOnce(models.Model):
         constraints = [models.UniqueConstraint(fields=["user", "key"], name="done_once_key")]
 
 
+class Presence(models.Model):
+    """Where somebody is signed in: the session, since when, and what the device calls itself."""
+
+    user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")
+    session = models.CharField(max_length=40, unique=True)
+    at = models.DateTimeField()
+    device = models.CharField(max_length=120, blank=True)
+    address = models.CharField(max_length=45, blank=True)
+
+
+class WrongTry(models.Model):
+    """A wrong password on a device that is known: of a stranger's the lock keeps count."""
+
+    device = models.CharField(max_length=40)
+    at = models.DateTimeField()
+
+    class Meta:
+        indexes = [models.Index(fields=["device", "-at"])]
+
+
+class PasswordCode(models.Model):
+    """A code for a new password: its hash, until when it is good, and how often a wrong one was tried."""
+
+    user = models.OneToOneField(User, on_delete=models.CASCADE, related_name="+")
+    hash = models.CharField(max_length=64)
+    until = models.DateTimeField()
+    wrong = models.PositiveSmallIntegerField(default=0)
+
+
 def audit(who: User | None, verb: str, what: models.Model, words: str, **details: Any) -> None:
     """Write one line of the audit trail."""
     from people.clock import now

@@ -153,7 +153,8 @@ class OnTheNetwork(Bench):
             body = {
                 "id": str(uuid.uuid4()), "place": "x", "context": {"excitation": "sweep"}, "seconds": 12, "instrument_id": instrument.pk,
             }  # fmt: skip
-            answer = self.call("technician", "POST", f"/printers/{self.slinger.pk}/resonance/instrument", body)
+            with self.settings(INSTRUMENTS=[instrument.address]):
+                answer = self.call("technician", "POST", f"/printers/{self.slinger.pk}/resonance/instrument", body)
             return (*answer, getattr(server, "heard", b""))
 
     def test_a_record_over_the_line(self):
@@ -181,7 +182,9 @@ class OnTheNetwork(Bench):
             "instrument_id": Instrument.objects.get(name="Shaker").pk,
         }  # fmt: skip
         path = f"/printers/{self.slinger.pk}/resonance/instrument"
-        self.refused(422, "instrument_silent", "instrument_id", "technician", "POST", path, body)
+        with self.settings(INSTRUMENTS=["127.0.0.1:1"]):
+            self.refused(422, "instrument_silent", "instrument_id", "technician", "POST", path, body)
+        self.refused(422, "out_of_range", "instrument_id", "technician", "POST", path, body)
         Instrument.objects.filter(name="Shaker").update(address="")
         self.refused(422, "out_of_range", "instrument_id", "technician", "POST", path, body)
         self.assertEqual(Capture.objects.count(), 0)

@@ -19,7 +19,8 @@ export interface paths {
         put?: never;
         /**
          * Sign In
-         * @description Sign in. After eight wrong tries a name is locked for a quarter of an hour.
+         * @description Sign in. After ten wrong tries of a name, or from an address, the next is let in after five minutes; a device that was
+         *     signed in on before is not shut out.
          */
         post: operations["session.open"];
         /**
@@ -27,6 +28,26 @@ export interface paths {
          * @description Sign out.
          */
         delete: operations["session.close"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/by-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign In By Code
+         * @description Set a new password by the code that the lead gave, and sign in with it.
+         */
+        post: operations["session.by_code"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -50,6 +71,66 @@ export interface paths {
          * @description Change one's own units and light.
          */
         patch: operations["me.change"];
+        trace?: never;
+    };
+    "/api/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Password
+         * @description Change one's own password; everywhere else one is signed out.
+         */
+        post: operations["me.password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * My Sessions
+         * @description Where one is signed in.
+         */
+        get: operations["me.sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sessions/{session_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Session
+         * @description Sign out somewhere else.
+         */
+        delete: operations["me.end_session"];
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/first-account": {
@@ -1468,6 +1549,26 @@ export interface paths {
         patch: operations["people.change"];
         trace?: never;
     };
+    "/api/people/{user_id}/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Code For
+         * @description Make a code with which somebody who has forgotten their password sets a new one, once and within an hour.
+         */
+        post: operations["people.code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/audit": {
         parameters: {
             query?: never;
@@ -1663,6 +1764,18 @@ export interface components {
             /** Password */
             password: string;
         };
+        /**
+         * ByCode
+         * @description A new password by the code that the lead gave.
+         */
+        ByCode: {
+            /** Username */
+            username: string;
+            /** Code */
+            code: string;
+            /** New */
+            new: string;
+        };
         /** Preferences */
         Preferences: {
             /** Length Unit */
@@ -1671,6 +1784,32 @@ export interface components {
             force_unit?: ("N" | "lbf") | null;
             /** Light */
             light?: ("day" | "dim" | "system") | null;
+        };
+        /** NewPassword */
+        NewPassword: {
+            /** Present */
+            present: string;
+            /** New */
+            new: string;
+        };
+        /**
+         * SessionOut
+         * @description A place where one is signed in; ``here``: the one that asks.
+         */
+        SessionOut: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Device */
+            device: string;
+            /** Address */
+            address: string;
+            /** Here */
+            here: boolean;
         };
         /** FirstAccount */
         FirstAccount: {
@@ -6232,6 +6371,19 @@ export interface components {
             /** Is Active */
             is_active?: boolean | null;
         };
+        /**
+         * CodeOut
+         * @description A code for a new password, told once.
+         */
+        CodeOut: {
+            /** Code */
+            code: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+        };
         /** AuditLine */
         AuditLine: {
             /**
@@ -6522,6 +6674,30 @@ export interface operations {
             };
         };
     };
+    "session.by_code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByCode"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+        };
+    };
     "me.change": {
         parameters: {
             query?: never;
@@ -6542,6 +6718,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+        };
+    };
+    "me.password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+        };
+    };
+    "me.sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"][];
+                };
+            };
+        };
+    };
+    "me.end_session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"][];
                 };
             };
         };
@@ -8385,6 +8627,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PersonOut"][];
+                };
+            };
+        };
+    };
+    "people.code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeOut"];
                 };
             };
         };

@@ -4,7 +4,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import connection, transaction
-from people.models import User
+from people.accounts import is_demo
 
 from demo import workshop
 
@@ -14,12 +14,16 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--reset", action="store_true", help="throw the present demo workshop away and begin anew")
+        parser.add_argument("--holds", action="store_true", help="say what is there: nothing, demo, or a workshop")
         parser.add_argument("--if-empty", action="store_true", help="do nothing where there already is a workshop")
 
     def handle(self, *args: Any, **options: Any) -> None:
+        if options["holds"]:
+            self.stdout.write("demo" if is_demo() else "workshop" if workshop.exists() else "nothing")
+            return
         with transaction.atomic():
             if options["reset"]:
-                if workshop.exists() and not User.objects.filter(username="lead", email="demo@localhost").exists():
+                if workshop.exists() and not is_demo():
                     raise CommandError("This database holds a real workshop, not the demo. It is left alone.")
                 self._empty()
             elif workshop.exists():
