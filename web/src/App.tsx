@@ -22,6 +22,7 @@ const FETCH = {
   workshop: () => import("./workshop/WorkshopPage"),
   scripting: () => import("./workshop/Scripting"),
   signIn: () => import("./session/SignIn"),
+  me: () => import("./session/MyAccount"),
 };
 const view = <M, K extends keyof M>(fetch: () => Promise<M>, name: K) =>
   lazy(async () => ({ default: (await patient(fetch))[name] as ComponentType<object> }));
@@ -35,6 +36,7 @@ const CaseList = view(FETCH.cases, "CaseList");
 const Report = view(FETCH.report, "Report");
 const WorkshopPage = view(FETCH.workshop, "WorkshopPage");
 const Scripting = view(FETCH.scripting, "Scripting");
+const MyAccount = view(FETCH.me, "MyAccount");
 const FirstAccount = view(FETCH.signIn, "FirstAccount");
 const MyMenu = lazy(async () => ({ default: (await patient(() => import("./session/MyMenu"))).MyMenu }));
 const SignIn = lazy(async () => ({ default: (await patient(FETCH.signIn)).SignIn }));
@@ -146,6 +148,7 @@ function Frame({ me }: { me: Me }) {
               <Route path="/bench/:id/belts/:place" element={<BeltsBench />} />
               <Route path="/bench/:id/:procedure/:place" element={<BenchPage />} />
               <Route path="/workshop" element={<WorkshopPage />} />
+              <Route path="/me" element={<MyAccount />} />
               <Route path="/scripting" element={<Scripting />} />
               <Route path="*" element={<Nowhere />} />
             </Routes>

@@ -77,6 +77,11 @@ export function MyMenu({ me, open = false }: { me: Me; open?: boolean }) {
               </Link>
             </DropdownMenu.Item>
           ) : null}
+          <DropdownMenu.Item asChild>
+            <Link to="/me" className={`${item} no-underline`}>
+              Password and devices
+            </Link>
+          </DropdownMenu.Item>
           <DropdownMenu.Item className={item} onSelect={() => leave.mutate()}>
             Sign out
           </DropdownMenu.Item>

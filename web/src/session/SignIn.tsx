@@ -60,6 +60,10 @@ export function SignIn({ state }: { state: Schemas["SessionState"] }) {
           Sign in
         </Button>
       </form>
+      <details>
+        <summary className="min-h-11 cursor-pointer">Password forgotten?</summary>
+        <ByCode username={username} />
+      </details>
       {state.demo ? (
         <p className="text-[15px] text-ink2">
           This is the demo workshop. Technician: <code>tech</code> with <code>tide-table-tech</code>. Lead:{" "}
@@ -68,6 +72,51 @@ export function SignIn({ state }: { state: Schemas["SessionState"] }) {
         </p>
       ) : null}
     </Door>
+  );
+}
+
+/** A new password, by the code that the lead gives to who has forgotten the old one. */
+function ByCode({ username }: { username: string }) {
+  const client = useQueryClient();
+  const [name, setName] = useState("");
+  const [form, setForm] = useState({ code: "", new: "" });
+  const make = useMutation({
+    mutationFn: () => got(api.POST("/api/session/by-code", { body: { username: name || username, ...form } })),
+    onSuccess: (s) => client.setQueryData(["session"], s),
+  });
+  return (
+    <form
+      className="grid gap-3 pt-2"
+      onSubmit={(e) => {
+        e.preventDefault();
+        make.mutate();
+      }}
+    >
+      <p>Ask the lead of the workshop for a code. It works once, for an hour.</p>
+      <TextField label="Your name to sign in with" required value={name || username} onText={setName} />
+      <TextField
+        label="Code"
+        autoComplete="one-time-code"
+        required
+        error={fieldError(make.error, "code")}
+        value={form.code}
+        onText={(typed) => setForm({ ...form, code: typed })}
+      />
+      <TextField
+        label="A new password"
+        hint="Ten characters or more; three or four words are easy to keep."
+        type="password"
+        autoComplete="new-password"
+        required
+        error={fieldError(make.error, "new")}
+        value={form.new}
+        onText={(typed) => setForm({ ...form, new: typed })}
+      />
+      {["code", "new"].some((f) => fieldError(make.error, f)) ? null : <ErrorNote error={make.error} />}
+      <Button type="submit" disabled={make.isPending}>
+        Set it and sign in
+      </Button>
+    </form>
   );
 }
 

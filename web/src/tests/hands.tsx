@@ -21,7 +21,7 @@ export function slowServer() {
   vi.stubGlobal("fetch", async (request: Request) => {
     sent.push({
       url: new URL(request.url, "http://workshop").pathname,
-      body: await request.clone().json(),
+      body: JSON.parse((await request.clone().text()) || "null"),
       key: request.headers.get("Idempotency-Key"),
     });
     return new Promise<Response>((done) => waiting.push(done));

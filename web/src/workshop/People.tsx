@@ -28,6 +28,9 @@ export function People() {
       got(api.PATCH("/api/people/{user_id}", { params: { path: { user_id: id } }, body })),
     onSuccess: done,
   });
+  const code = useMutation({
+    mutationFn: (id: number) => got(api.POST("/api/people/{user_id}/code", { params: { path: { user_id: id } } })),
+  });
   const text = (key: "username" | "name" | "password", label: string) => (
     <TextField
       label={label}
@@ -42,7 +45,7 @@ export function People() {
   if (!people.data) return people.error ? <ErrorNote error={people.error} /> : <Loading what="the accounts" />;
   return (
     <section className="sheet grid gap-5">
-      <ErrorNote error={change.error} />
+      <ErrorNote error={change.error ?? code.error} />
       <ul className="rows">
         {people.data.map((p) => (
           <li key={p.id} className="flex flex-wrap items-center gap-3 py-2">
@@ -61,9 +64,21 @@ export function People() {
                 </option>
               ))}
             </select>
+            {p.is_active ? (
+              <Button aria-label={`A code for a new password of ${p.name}`} onClick={() => code.mutate(p.id)}>
+                Forgotten password
+              </Button>
+            ) : null}
             <Button onClick={() => change.mutate({ id: p.id, is_active: !p.is_active })}>
               {p.is_active ? "Close the account" : "Open it again"}
             </Button>
+            {code.data && code.variables === p.id ? (
+              <p className="basis-full" role="status">
+                Tell {p.name} this code, once: <b className="font-mono text-[21px]">{code.data.code}</b>. At the
+                sign-in, under “Password forgotten?”, it sets a new password until{" "}
+                {new Date(code.data.until).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}.
+              </p>
+            ) : null}
           </li>
         ))}
       </ul>
