@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import os
 import sys
+from pathlib import Path
 
 import setup
 import start
@@ -28,7 +29,9 @@ def main() -> int:
         prog="kestov", description="The axes of a workshop's 3D printers: measured, set, proven, recorded."
     )
     commands = parser.add_subparsers(
-        dest="command", required=True, metavar="start | test | core | bench | demo | stand-in | manage"
+        dest="command",
+        required=True,
+        metavar="start | test | core | bench | demo | stand-in | backup | restore | doctor | manage",
     )
     start.arguments(commands.add_parser("start", help="set up what is missing and serve on http://127.0.0.1:8700"))
     test = commands.add_parser("test", help="set up what is missing and run every test and check")
@@ -43,6 +46,11 @@ def main() -> int:
     commands.add_parser("core", help="run one measuring procedure on the command line")
     demo = commands.add_parser("demo", help="load the demo workshop")
     demo.add_argument("--reset", action="store_true", help="throw the present demo away and begin anew")
+    backup = commands.add_parser("backup", help="everything in one file, while people work")
+    backup.add_argument("rest", nargs=argparse.REMAINDER, metavar="FILE | --nightly FOLDER [--keep N]")
+    restore = commands.add_parser("restore", help="a backup into an empty workshop, proven")
+    restore.add_argument("rest", nargs=1, metavar="FILE")
+    commands.add_parser("doctor", help="how Kestov is, and what to do where it is not well")
     manage = commands.add_parser("manage", help="Django's own commands, on this workshop's database")
     manage.add_argument("rest", nargs=argparse.REMAINDER)
     args = parser.parse_args()
@@ -58,7 +66,14 @@ def main() -> int:
         return _into_python([str(ROOT / "bench" / f"{args.name.replace('-', '_')}.py"), *args.rest], "core")
     if args.command == "stand-in":
         return _into_python([str(ROOT / "ops" / "stand_in.py"), args.bind, str(args.port)], "core")
-    return _manage(["demo", *(["--reset"] if args.reset else [])] if args.command == "demo" else args.rest)
+    if args.command == "demo":
+        return _manage(["demo", *(["--reset"] if args.reset else [])])
+    if args.command in ("backup", "restore"):
+        # Where a file is meant is where it was said; the command runs elsewhere.
+        return _manage(
+            [args.command, *(w if w.startswith("-") or w.isdigit() else str(Path(w).resolve()) for w in args.rest)]
+        )
+    return _manage(["doctor"] if args.command == "doctor" else args.rest)
 
 
 def _on_a_throwaway(arguments: list[str]) -> int:

@@ -124,7 +124,8 @@ def main(args: argparse.Namespace) -> int:
             for part in parts:
                 part.start()
             address = _wait(args, web, certificate is not None)
-            _greet(address, code, args, certificate is not None)
+            holds = _manage(env, ["demo", "--holds"], "Looking at the workshop").strip()
+            _greet(address, code, args, certificate is not None, holds)
             _watch(cluster, parts, env)
     except _Stop:
         say("\nStopping …")
@@ -280,7 +281,7 @@ def _wait(args: argparse.Namespace, web: Part, tls: bool) -> str:
             raise Trouble("The web server did not start; what it said stands above.")
         try:
             with urllib.request.urlopen(
-                f"{address}/api/session", timeout=5, context=trusting if tls else None
+                f"{address}/api/health", timeout=5, context=trusting if tls else None
             ) as answer:
                 json.load(answer)
                 return address
@@ -289,19 +290,15 @@ def _wait(args: argparse.Namespace, web: Part, tls: bool) -> str:
     raise Trouble("The web server does not answer.")
 
 
-def _greet(address: str, code: str, args: argparse.Namespace, tls: bool) -> None:
-    trusting = ssl.create_default_context()
-    trusting.check_hostname, trusting.verify_mode = False, ssl.CERT_NONE
-    with urllib.request.urlopen(f"{address}/api/session", timeout=10, context=trusting if tls else None) as answer:
-        state = json.load(answer)
+def _greet(address: str, code: str, args: argparse.Namespace, tls: bool, holds: str) -> None:
     print(f"\nKestov is ready: {address}")
     if args.bind in ("0.0.0.0", "::"):
         print(
             "From other devices: " + ", ".join(f"{address.split('://')[0]}://{n}:{args.port}" for n in _names(args)[3:])
         )
-    if state["first_account"]:
+    if holds == "nothing":
         print(f"The workshop is empty. Make the first account: {address}/first?code={code}")
-    elif state["demo"]:
+    elif holds == "demo":
         print("Demo sign-ins:")
         for role, name, password in SIGN_INS:
             print(f"  {role:<11} {name:<7} {password}")

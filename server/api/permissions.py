@@ -22,6 +22,7 @@ M, T, L = Role.MEMBER, Role.TECHNICIAN, Role.LEAD
 
 TABLE: dict[str, Role | None] = {
     # signing in
+    "health.see": ANYONE,
     "session.open": ANYONE,
     "session.by_code": ANYONE,
     "session.first_account": ANYONE,

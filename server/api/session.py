@@ -91,6 +91,20 @@ def _state(request: HttpRequest) -> SessionState:
     return SessionState(me=me, first_account=empty, demo=is_demo())
 
 
+class Health(Schema):
+    """For proxies and monitors: that it answers, and that its database does (else it is 503)."""
+
+    ok: bool
+
+
+@router.get("/health", auth=may("health.see"), response=Health, operation_id="health.see")
+def health(request: HttpRequest):
+    """Whether Kestov is up."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT 1")
+    return Health(ok=True)
+
+
 @router.get("/session", auth=may("session.state"), response=SessionState, operation_id="session.state")
 def session(request: HttpRequest):
     """Who is signed in."""

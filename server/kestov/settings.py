@@ -50,6 +50,7 @@ INSTALLED_APPS = [
     "workshop",
     "measuring",
     "cases",
+    "keeping",
     "demo",
     "api",
 ]
@@ -104,6 +105,11 @@ SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURED
 # Who came once by TLS comes by TLS; a machine of its own name may serve other things beside it.
 SECURE_HSTS_SECONDS = 365 * 24 * 3600 if SECURED else 0
+# Behind a proxy what comes without TLS is sent to it; our own TLS port speaks nothing else.
+SECURE_SSL_REDIRECT = BEHIND_PROXY
+SECURE_REDIRECT_EXEMPT = [r"^api/health$"]
+# No subdomains and no list of browsers: a workshop's machine is not a public site. W008: see above.
+SILENCED_SYSTEM_CHECKS = ["security.W005", "security.W021", *(["security.W008"] if TLS else [])]
 CSRF_FAILURE_VIEW = "kestov.views.csrf_failure"
 X_FRAME_OPTIONS = "DENY"
 SECURE_REFERRER_POLICY = "same-origin"

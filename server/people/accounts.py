@@ -18,6 +18,8 @@ from .refusals import Refused
 DEMO_MARK = "demo@localhost"
 #: How long a code for a new password is good, and how many wrong codes end it.
 CODE_GOOD = timedelta(hours=1)
+#: What a code is made of: nothing that is taken for something else when it is read out.
+_LETTERS = "abcdefghjkmnpqrstuvwxyz23456789"
 MOST_WRONG = 10
 
 
@@ -70,7 +72,7 @@ def make_code(by: User, user_id: int) -> tuple[str, datetime]:
     user = User.objects.select_for_update().filter(pk=user_id, is_active=True).first()
     if user is None:
         raise Refused(404, "not_found", "There is no such account, or it is closed.")
-    code, until = secrets.token_urlsafe(9), now() + CODE_GOOD
+    code, until = "-".join("".join(secrets.choice(_LETTERS) for _ in range(4)) for _ in range(3)), now() + CODE_GOOD
     PasswordCode.objects.update_or_create(user=user, defaults={"hash": _hash(code), "until": until, "wrong": 0})
     audit(by, "made a code for", user, f"Made a code for a new password of {user.name}.")
     return code, until
@@ -105,8 +107,8 @@ def use_code(username: str, code: str, new: str) -> User:
 
 
 def _hash(code: str) -> str:
-    # A code is long and short-lived: it needs no slow hash.
-    return hashlib.sha256(code.encode()).hexdigest()
+    # A code is long and short-lived: it needs no slow hash. It is told by mouth: strokes and capitals do not count.
+    return hashlib.sha256("".join(c for c in code.lower() if c.isalnum()).encode()).hexdigest()
 
 
 def end_sessions(user: User, but: str | None = None, only: int | None = None) -> int:

@@ -79,7 +79,7 @@ function Devices() {
             <span className="min-w-56 flex-1">
               <b>{d.device}</b>{" "}
               <span className="text-ink2">
-                {d.address}, since <time title={new Date(d.at).toLocaleString()}>{ago(d.at)}</time>
+                {d.address}, signed in <time title={new Date(d.at).toLocaleString()}>{ago(d.at)}</time>
               </span>
             </span>
             {d.here ? (
