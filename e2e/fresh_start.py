@@ -74,7 +74,7 @@ class FreshStart(unittest.TestCase):
         first = Started()
         try:
             self.assertIn("Kestov is ready", first.said)
-            code = re.search(r"/first\?code=(\d{6})", first.said)
+            code = re.search(r"/first\?code=([\w-]+)", first.said)
             assert code, first.said
             self.assertTrue(first.session()["first_account"])
             self._make_account(first.address, code.group(1))
