@@ -25,10 +25,12 @@ def binaries() -> Path:
 
 
 class Cluster:
-    """One cluster by name (``postgres`` for use, ``postgres-test`` for tests, whose data may be lost)."""
+    """One cluster by name (``postgres`` for use, ``postgres-test`` for tests, whose data may be lost; ``sure``: not before
+    they are thrown away).
+    """
 
-    def __init__(self, name: str = "postgres", throwaway: bool = False) -> None:
-        self.name, self.throwaway = name, throwaway
+    def __init__(self, name: str = "postgres", throwaway: bool = False, sure: bool = False) -> None:
+        self.name, self.throwaway, self.sure = name, throwaway, sure
         self.as_root = os.geteuid() == 0
         self.folder = self._folder()
         self.data = self.folder / "data"
@@ -78,7 +80,7 @@ class Cluster:
         url = f"{url.rsplit(':', 1)[0]}:{port}/kestov"
         self._write(url)
         options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=60"
-        if self.throwaway:
+        if self.throwaway and not self.sure:
             options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
         log = self.folder / "log"
         command = self._command(

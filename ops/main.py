@@ -62,6 +62,12 @@ def main() -> int:
         return test_all.main(args.only, args.name)
     if args.command == "bench" and args.name in ("scale", "fuzz"):
         return _on_a_throwaway([str(ROOT / "bench" / f"{args.name}.py"), *args.rest])
+    if args.command == "bench" and args.name in ("killed", "load"):
+        # They run a cluster and a server of their own.
+        setup.python("server")
+        setup.debian(setup.POSTGRES)
+        setup.web()
+        return _into_python([str(ROOT / "bench" / f"{args.name}.py"), *args.rest], "server")
     if args.command == "bench":
         return _into_python([str(ROOT / "bench" / f"{args.name.replace('-', '_')}.py"), *args.rest], "core")
     if args.command == "stand-in":
