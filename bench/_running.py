@@ -133,11 +133,7 @@ class Person:
         if method != "GET":
             headers["Idempotency-Key"] = key or str(uuid.uuid4())
         try:
-            if self.line is None:
-                self.line = http.client.HTTPConnection("127.0.0.1", self.port, timeout=60)
-            self.line.request(method, path, data, headers)
-            answer = self.line.getresponse()
-            text = answer.read()
+            answer, text = self._sent(method, path, data, headers)
         except (OSError, http.client.HTTPException) as e:
             self.line = None
             return 0, repr(e)
@@ -147,6 +143,22 @@ class Person:
                 self.cookies[cookie] = told
         is_json = "json" in (answer.getheader("Content-Type") or "")
         return answer.status, json.loads(text) if is_json else text
+
+    def _sent(
+        self, method: str, path: str, data: bytes | None, headers: dict[str, str]
+    ) -> tuple[http.client.HTTPResponse, bytes]:
+        """Over the line that is open; a line that the server has let go meanwhile is taken anew, as a browser does."""
+        fresh = self.line is None
+        self.line = self.line or http.client.HTTPConnection("127.0.0.1", self.port, timeout=60)
+        try:
+            self.line.request(method, path, data, headers)
+            answer = self.line.getresponse()
+        except (http.client.RemoteDisconnected, ConnectionError):
+            if fresh:
+                raise
+            self.line = None
+            return self._sent(method, path, data, headers)
+        return answer, answer.read()
 
 
 def form_of(fields: dict[str, str], name: str, file: bytes) -> tuple[bytes, str]:
