@@ -24,6 +24,7 @@ export function SignIn({ state }: { state: Schemas["SessionState"] }) {
   const client = useQueryClient();
   const [username, setUsername] = useState("");
   const [password, setPassword] = useState("");
+  const [forgotten, setForgotten] = useState(false);
   const open = useMutation({
     mutationFn: () => got(api.POST("/api/session", { body: { username, password } })),
     onSuccess: (s) => client.setQueryData(["session"], s),
@@ -60,9 +61,9 @@ export function SignIn({ state }: { state: Schemas["SessionState"] }) {
           Sign in
         </Button>
       </form>
-      <details>
+      <details onToggle={(e) => setForgotten(e.currentTarget.open)}>
         <summary className="min-h-11 cursor-pointer">Password forgotten?</summary>
-        <ByCode username={username} />
+        {forgotten ? <ByCode username={username} /> : null}
       </details>
       {state.demo ? (
         <p className="text-[15px] text-ink2">
@@ -78,10 +79,9 @@ export function SignIn({ state }: { state: Schemas["SessionState"] }) {
 /** A new password, by the code that the lead gives to who has forgotten the old one. */
 function ByCode({ username }: { username: string }) {
   const client = useQueryClient();
-  const [name, setName] = useState("");
   const [form, setForm] = useState({ code: "", new: "" });
   const make = useMutation({
-    mutationFn: () => got(api.POST("/api/session/by-code", { body: { username: name || username, ...form } })),
+    mutationFn: () => got(api.POST("/api/session/by-code", { body: { username, ...form } })),
     onSuccess: (s) => client.setQueryData(["session"], s),
   });
   return (
@@ -92,8 +92,16 @@ function ByCode({ username }: { username: string }) {
         make.mutate();
       }}
     >
-      <p>Ask the lead of the workshop for a code. It works once, for an hour.</p>
-      <TextField label="Your name to sign in with" required value={name || username} onText={setName} />
+      <p>
+        Ask the lead of the workshop for a code: it works once, for an hour.{" "}
+        {username.trim() ? (
+          <>
+            It is for <b>{username.trim()}</b>.
+          </>
+        ) : (
+          <b>Type your name above first.</b>
+        )}
+      </p>
       <TextField
         label="Code"
         autoComplete="one-time-code"
@@ -113,7 +121,7 @@ function ByCode({ username }: { username: string }) {
         onText={(typed) => setForm({ ...form, new: typed })}
       />
       {["code", "new"].some((f) => fieldError(make.error, f)) ? null : <ErrorNote error={make.error} />}
-      <Button type="submit" disabled={make.isPending}>
+      <Button type="submit" disabled={make.isPending || !username.trim()}>
         Set it and sign in
       </Button>
     </form>
