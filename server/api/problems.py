@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-import uuid
 from typing import Any
 
 from django.db import DataError, IntegrityError, InterfaceError, OperationalError
@@ -12,6 +11,7 @@ from kestov_core.errors import BadInput
 from kestov_core.procedures import said
 from ninja import NinjaAPI
 from ninja.errors import ValidationError as NinjaValidation
+from people import asked
 from people.refusals import Refused
 
 #: A refusal as the API tells it; the apps below raise the same.
@@ -63,7 +63,7 @@ def failed(request: HttpRequest, e: BaseException | None) -> HttpResponse:
     if isinstance(e, OperationalError | InterfaceError):
         logger.warning("%s %s: the database is away: %s", request.method, request.path, str(e).splitlines()[:1])
         return away()
-    id_ = uuid.uuid4().hex[:10]
+    id_ = asked.current()
     logger.error("%s %s failed, id %s", request.method, request.path, id_, exc_info=e)
     return problem(
         500, "failed", f"The server did not manage that. Try again; if it stays, tell the lead: {id_}.", id=id_

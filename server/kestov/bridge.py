@@ -14,6 +14,8 @@ from dataclasses import dataclass, field
 from typing import IO, Any
 from urllib.parse import unquote_to_bytes
 
+from people import asked
+
 from .door import Scope, Send
 
 Environ = dict[str, Any]
@@ -49,6 +51,7 @@ class Bridge:
                 await send({"type": "http.response.body", "body": piece, "more_body": more})
 
     def _work(self, environ: Environ, out: IO[bytes]) -> _Answer:
+        asked.begin(environ["kestov.id"])
         answer = _Answer()
 
         def start(status: str, headers: list[tuple[str, str]], exc_info: object = None) -> Callable[[bytes], object]:
@@ -86,6 +89,7 @@ def _environ(scope: Scope, body: IO[bytes]) -> Environ:
         "wsgi.multithread": True,
         "wsgi.multiprocess": True,
         "wsgi.run_once": False,
+        "kestov.id": scope.get("kestov.id", ""),
     }
     for name, value in scope["headers"]:
         key = name.decode("latin-1").upper().replace("-", "_")

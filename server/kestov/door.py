@@ -9,11 +9,17 @@ from __future__ import annotations
 
 import asyncio
 import json
+import logging
 import tempfile
+import time
 from collections import Counter
 from collections.abc import Awaitable, Callable, Collection, MutableMapping
 from dataclasses import dataclass, field
 from typing import IO, Any
+
+from people import asked
+
+logger = logging.getLogger("kestov.request")
 
 Scope = MutableMapping[str, Any]
 Message = MutableMapping[str, Any]
@@ -107,7 +113,8 @@ class Door:
         if scope["path"] in self.aside:
             await self.aside[scope["path"]](scope, receive, send)
             return
-        scope = self._as_it_is(scope)
+        scope = {**self._as_it_is(scope), "kestov.id": asked.new_id()}
+        send, begun = _noted(scope, send), time.monotonic()
         address = (scope.get("client") or ("",))[0]
         self._of[address] += 1
         try:
@@ -125,6 +132,11 @@ class Door:
             self._of[address] -= 1
             if not self._of[address]:
                 del self._of[address]
+            told = {
+                "method": scope["method"], "path": scope["path"], "status": scope.get("kestov.status", 0),
+                "ms": round(1000 * (time.monotonic() - begun)), "address": address, "id": scope["kestov.id"],
+            }  # fmt: skip
+            logger.info("%(method)s %(path)s %(status)s in %(ms)s ms", told, extra=told)
 
     def _as_it_is(self, scope: Scope) -> Scope:
         """The request with the address that it comes from: told by a proxy of ours, else its own; others' word is left out."""
@@ -221,6 +233,18 @@ def _busy() -> Turned:
 def _too_large(allowed: Allowed) -> Turned:
     most = f"{allowed.most / 1e6:.0f} MB" if allowed.most >= 1e6 else f"{allowed.most / 1e3:.0f} kB"
     return Turned(413, "too_large", f"This is larger than the {most} that are taken here.")
+
+
+def _noted(scope: MutableMapping[str, Any], send: Send) -> Send:
+    """As ``send``; the answer carries the request's id, and its status is kept."""
+
+    async def noting(message: Message) -> None:
+        if message["type"] == "http.response.start":
+            scope["kestov.status"] = message["status"]
+            message = {**message, "headers": [*message["headers"], (b"x-request-id", scope["kestov.id"].encode())]}
+        await send(message)
+
+    return noting
 
 
 async def tell_why(send: Send, turned: Turned) -> None:

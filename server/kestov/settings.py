@@ -154,17 +154,23 @@ MAX_UPLOAD = 64 * 1024 * 1024
 MAX_PICTURE = 12 * 1024 * 1024
 DATA_UPLOAD_MAX_MEMORY_SIZE = MAX_UPLOAD
 
+#: The log in lines of JSON, every request with its id, for those who collect them.
+LOG_JSON = os.environ.get("KESTOV_LOG") == "json"
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"plain": {"format": "{levelname} {name}: {message}", "style": "{"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "formatters": {
+        "plain": {"format": "{levelname} {name}: {message}", "style": "{"},
+        "json": {"()": "kestov.logs.Lines"},
+    },
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "json" if LOG_JSON else "plain"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
     # A refusal is an answer, not an event for the log; what failed is told by kestov.failed, with its id.
     "loggers": {
         "django.request": {"level": "CRITICAL"},
         "django.security.csrf": {"level": "ERROR"},
         "axes": {"level": "ERROR"},
+        "kestov.request": {"level": "INFO" if LOG_JSON else "WARNING"},
     },
 }
 if os.environ.get("KESTOV_SQL") == "1":

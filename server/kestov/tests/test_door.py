@@ -3,9 +3,14 @@
 import asyncio
 import io
 import json
+import logging
+import sys
 import unittest
 from dataclasses import replace
 
+from people import asked
+
+from kestov import logs
 from kestov.bridge import Bridge
 from kestov.door import Allowed, Door, Limits
 
@@ -210,6 +215,52 @@ class Turns(DoorCase):
         for half in halves:
             half.silence.set()
         await asyncio.gather(*held)
+
+
+class Told(DoorCase):
+    async def test_every_answer_has_an_id_that_is_in_the_log_with_its_status_and_time(self):
+        with self.assertLogs("kestov.request", "INFO") as log:
+            good = await self.ask(self.door(), path="/api/x")
+            bad = await self.ask(self.door(), pieces=(b"x" * 101,), path="/api/y")
+        ids = [a.headers[b"x-request-id"].decode() for a in (good, bad)]
+        self.assertEqual(len(set(ids)), 2)
+        told = [(r.id, r.method, r.path, r.status, r.address) for r in log.records]
+        self.assertEqual(
+            told, [(ids[0], "POST", "/api/x", 200, "10.0.0.1"), (ids[1], "POST", "/api/y", 413, "10.0.0.1")]
+        )
+
+    async def test_who_stands_behind_a_proxy_of_ours_is_who_it_is_and_nobody_elses_word_counts(self):
+        seen = []
+
+        async def look(scope, body, send):
+            seen.append((scope["client"][0], [k for k, _ in scope["headers"]]))
+            await send({"type": "http.response.start", "status": 200, "headers": []})
+
+        told = [
+            (b"x-forwarded-for", b"6.6.6.6, 192.168.1.7"),
+            (b"x-forwarded-proto", b"https"),
+            (b"forwarded", b"for=1.1.1.1"),
+        ]
+        door = Door(look, known, "sessionid", QUICK, proxies=["10.0.0.1"])
+        await self.ask(door, headers=told)
+        await self.ask(door, headers=told, address="10.9.9.9")
+        self.assertEqual(seen, [("192.168.1.7", [b"x-forwarded-proto"]), ("10.9.9.9", [])])
+
+
+class Lines(unittest.TestCase):
+    def test_a_line_is_one_and_says_which_request_it_is_about(self):
+        record = logging.LogRecord("kestov.failed", logging.ERROR, "", 0, "it %s\nbroke", ("really",), None)
+        asked.begin("abc123")
+        self.addCleanup(asked.begin, "")
+        try:
+            raise ValueError("why")
+        except ValueError:
+            record.exc_info = sys.exc_info()
+        line = logs.Lines().format(record)
+        self.assertNotIn("\n", line)
+        told = json.loads(line)
+        self.assertEqual((told["level"], told["words"], told["id"]), ("error", "it really\nbroke", "abc123"))
+        self.assertIn("ValueError: why", told["trace"])
 
 
 class Aside(DoorCase):
