@@ -56,7 +56,7 @@ class Bridge:
 
         def start(status: str, headers: list[tuple[str, str]], exc_info: object = None) -> Callable[[bytes], object]:
             answer.status = int(status.split(" ", 1)[0])
-            answer.headers = [(k.lower().encode("latin-1"), v.encode("latin-1")) for k, v in headers]
+            answer.headers = [(k.lower().encode("latin-1"), v.strip().encode("latin-1")) for k, v in headers]
             return out.write
 
         pieces = self.app(environ, start)

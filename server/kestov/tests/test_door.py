@@ -296,7 +296,7 @@ class Bridged(unittest.IsolatedAsyncioTestCase):
 
         def app(environ, start):
             seen.update(environ, body=environ["wsgi.input"].read(int(environ["CONTENT_LENGTH"])))
-            start("201 Created", [("X-A", "é")])
+            start("201 Created", [("X-A", " é")])
             return [b"a", b"b"]
 
         headers = [(b"cookie", b"a=1"), (b"cookie", b"b=2"), (b"x-forwarded-for", b"1"), (b"x-forwarded-for", b"2"),
