@@ -93,6 +93,8 @@ class AppCase(unittest.TestCase):
         self.assertEqual(self.complaints, [], "errors in the browser's console")
 
     def sign_in(self, who: str, width: int = 1280, height: int = 800, **options: Any) -> Page:
+        # The worker that keeps answers on the device is tried in a test of its own; it hides requests from the others.
+        options.setdefault("service_workers", "block")
         context = self.browser.new_context(viewport={"width": width, "height": height}, base_url=address(), **options)
         context.set_default_timeout(15000)
         self.contexts.append(context)

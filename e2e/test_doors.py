@@ -18,7 +18,7 @@ class Accounts(AppCase):
         lead.get_by_role("button", name="A code for a new password of Suna Marrow").click()
         code = lead.get_by_role("status").locator("b").inner_text()
 
-        context = self.browser.new_context(base_url=address())
+        context = self.browser.new_context(base_url=address(), service_workers="block")
         self.contexts.append(context)
         page = context.new_page()
         page.goto("/")

@@ -141,7 +141,10 @@ def web() -> None:
             )
             (modules / ".kestov-packages").write_text(lock)
         sources = [p for folder in ("src", "public") for p in (WEB / folder).rglob("*") if p.is_file()]
-        built = _digest(*sources, WEB / "index.html", WEB / "vite.config.ts", WEB / "package-lock.json")
+        sources += [
+            WEB / name for name in ("index.html", "vite.config.ts", "offline.mjs", "compress.mjs", "package-lock.json")
+        ]
+        built = _digest(*sources)
         dist = WEB / "dist"
         if not (dist / "index.html").exists() or _stamp(dist, "build") != built:
             say("Building the front end …")

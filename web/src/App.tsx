@@ -8,6 +8,7 @@ import { Pending } from "./bench/Pending";
 import { FLOOR, Floor } from "./floor/Floor";
 import { ErrorNote, Loading } from "./kit/bits";
 import { Part, patient } from "./kit/Part";
+import { KeptLine } from "./offline/KeptLine";
 import { atLeast, type Me, MeContext } from "./session/me";
 
 /** Views are fetched when they are wanted; the likely next ones ahead, once the first stands. */
@@ -133,6 +134,7 @@ function Frame({ me }: { me: Me }) {
         <span className="flex-1" />
         <OwnMenu me={me} />
       </header>
+      <KeptLine />
       <Pending />
       <main id="content" className="flex-1 p-5">
         <Part at={pathname}>

@@ -4,6 +4,7 @@ import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { App, askAhead } from "./App";
 import { Refusal } from "./api/client";
+import { keepHere } from "./offline/kept";
 import "./style.css";
 
 const client = new QueryClient({
@@ -20,6 +21,7 @@ const client = new QueryClient({
 });
 
 askAhead(client);
+keepHere();
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
     <QueryClientProvider client={client}>

@@ -1,5 +1,6 @@
 /** The one way to the server: typed by the API's own description, with a key on every write and errors that speak. */
 import createClient from "openapi-fetch";
+import { heard } from "../offline/kept";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -79,7 +80,8 @@ client.use({
     }
     return request;
   },
-  async onResponse({ request }) {
+  async onResponse({ request, response }) {
+    heard(response);
     // A request that was sent cannot be read again: its body was kept in the key's own name.
     const key = request.headers.get("Idempotency-Key");
     for (const [what, intent] of intents) if (intent.key === key) answered(what);
