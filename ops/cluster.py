@@ -185,28 +185,27 @@ class Cluster:
             # By the cluster's own role: the application's, and the database that belongs to it.
             url = f"postgres://keeper:{self._keeper()}@{told.hostname}:{told.port}/kestov"
             self._role(url, told.password or "")
-        for _ in range(50):
-            done = self._psql(url, "postgres", "select count(*) from pg_database where datname = 'kestov'")
-            if done.returncode == 0:
-                break
-            time.sleep(0.2)
-        else:
-            raise Trouble(explain(done.stderr, "Reaching the database"))
-        if done.stdout.strip() == "0":
+        if not self._has(url, "pg_database where datname = 'kestov'"):
             made = self._psql(url, "postgres", "create database kestov owner kestov")
             if made.returncode:
                 raise Trouble(explain(made.stderr, "Making the database"))
 
+    def _has(self, url: str, what: str) -> bool:
+        """Whether the cluster has it; asked until it answers, for about ten seconds.
+
+        Raises:
+            Trouble: it does not answer.
+        """
+        for _ in range(50):
+            done = self._psql(url, "postgres", f"select count(*) from {what}")
+            if done.returncode == 0:
+                return done.stdout.strip() != "0"
+            time.sleep(0.2)
+        raise Trouble(explain(done.stderr, "Reaching the database"))
+
     def _role(self, url: str, password: str) -> None:
         """The application's role, ordinary, made where it is missing."""
-        for _ in range(50):
-            done = self._psql(url, "postgres", "select count(*) from pg_roles where rolname = 'kestov'")
-            if done.returncode == 0:
-                break
-            time.sleep(0.2)
-        else:
-            raise Trouble(explain(done.stderr, "Reaching the database"))
-        if done.stdout.strip() == "0":
+        if not self._has(url, "pg_roles where rolname = 'kestov'"):
             # By standard input: what stands in a command is read by everybody on the machine.
             made = self._psql(url, "postgres", f"create role kestov login password '{password}'", by_input=True)
             if made.returncode:
