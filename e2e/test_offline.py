@@ -2,9 +2,46 @@
 
 from __future__ import annotations
 
-from playwright.sync_api import expect
+import os
+import re
+import signal
+import tempfile
+from io import BytesIO
+from pathlib import Path
 
-from .app import AppCase
+from PIL import Image
+from playwright.sync_api import BrowserContext, Page, expect
+
+from .app import CHROMIUM, FLAGS, AppCase, address, playwright
+
+
+def device(folder: str) -> BrowserContext:
+    """A browser with a disk of its own, as a tablet has."""
+    return playwright().chromium.launch_persistent_context(
+        folder, executable_path=CHROMIUM, args=FLAGS, base_url=address(), viewport={"width": 1280, "height": 800}
+    )
+
+
+def kill(folder: str) -> None:
+    """The battery is flat: every process of that browser ends at once."""
+    for process in Path("/proc").glob("[0-9]*"):
+        try:
+            if folder.encode() in (process / "cmdline").read_bytes():
+                os.kill(int(process.name), signal.SIGKILL)
+        except (FileNotFoundError, ProcessLookupError):
+            continue
+
+
+def measured(page: Page) -> set[str]:
+    """What was measured on the fifth machine lately."""
+    lines = page.request.get("/api/printers/5/record").json()["lines"]
+    return {line["capture_id"] for line in lines if line["capture_id"]}
+
+
+def picture() -> bytes:
+    made = BytesIO()
+    Image.new("RGB", (320, 240), "#8a9aa0").save(made, "PNG")
+    return made.getvalue()
 
 
 class Offline(AppCase):
@@ -43,3 +80,46 @@ class Offline(AppCase):
         page.context.set_offline(True)
         page.reload()
         expect(page.get_by_role("navigation", name="Main")).to_have_count(0)
+
+    def test_what_is_entered_without_network_outlives_a_flat_battery_and_arrives_once(self) -> None:
+        folder = tempfile.mkdtemp(prefix="kestov-e2e-")
+        page = self.sign_in_with(device(folder), "tech2")
+        page.goto("/bench/5/steps/y")
+        before = measured(page)
+        page.get_by_label("Steps per mm now").fill("79")
+        page.get_by_label(re.compile("reading 1")).click()
+        for figure in ("98.81", "98.80", "98.82"):
+            page.keyboard.type(figure)
+            page.keyboard.press("Enter")
+        page.context.set_offline(True)
+        page.get_by_role("button", name="Work it out").click()
+        expect(page.get_by_text("the figure comes when the network is back")).to_be_visible(timeout=30000)
+        page.context.set_offline(False)
+        # It went out by itself; the next is a report with a picture.
+        waiting = page.get_by_role("region", name="Kept on this device")
+        expect(waiting).to_have_count(0, timeout=30000)
+
+        self.assertEqual(len(measured(page) - before), 1)
+        page.goto("/report/4")
+        page.get_by_label("What do you see or hear?").select_option(index=9)
+        page.get_by_label("Anything else?").fill("Seen while the wireless was away.")
+        page.get_by_label("A picture of the print").set_input_files(
+            files=[{"name": "print.png", "mimeType": "image/png", "buffer": picture()}]
+        )
+        page.context.set_offline(True)
+        page.get_by_role("button", name=re.compile("Send")).click()
+        expect(page.get_by_role("heading", name="Kept on this device")).to_be_visible(timeout=30000)
+        expect(waiting).to_contain_text("One entry is kept here")
+        self.assert_accessible(page, "a report that waits")
+        self.contexts.clear()
+        kill(folder)
+
+        again = self.sign_in_with(device(folder), "tech2")
+        expect(again.get_by_role("region", name="Kept on this device")).to_have_count(0, timeout=30000)
+        again.goto("/cases")
+        again.get_by_label("Search").fill("wireless was away")
+        case = again.get_by_role("main").get_by_role("listitem")
+        expect(case).to_have_count(1)
+        case.get_by_role("link").first.click()
+        expect(again.get_by_text("Seen while the wireless was away.").first).to_be_visible()
+        expect(again.locator("figure img")).to_have_count(1)

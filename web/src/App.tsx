@@ -4,10 +4,10 @@ import { type ComponentType, lazy, Suspense, useEffect, useState } from "react";
 import { Link, Navigate, NavLink, Route, Routes, useLocation } from "react-router";
 import { api, got } from "./api/client";
 import { useEvents } from "./api/events";
-import { Pending } from "./bench/Pending";
 import { FLOOR, Floor } from "./floor/Floor";
 import { ErrorNote, Loading } from "./kit/bits";
 import { Part, patient } from "./kit/Part";
+import { KeptEntries } from "./offline/KeptEntries";
 import { KeptLine } from "./offline/KeptLine";
 import { atLeast, type Me, MeContext } from "./session/me";
 
@@ -135,7 +135,7 @@ function Frame({ me }: { me: Me }) {
         <OwnMenu me={me} />
       </header>
       <KeptLine />
-      <Pending />
+      <KeptEntries />
       <main id="content" className="flex-1 p-5">
         <Part at={pathname}>
           <Suspense fallback={<Loading what="the page" />}>

@@ -126,6 +126,7 @@ export async function send<T>(path: string, body: BodyInit, key: string, type?: 
       await new Promise((done) => setTimeout(done, 400 * 2 ** attempt));
       continue;
     }
+    heard(response);
     const answer = await response.json().catch(() => null);
     if (response.ok) return answer as T;
     const refused = refusal(answer, response.status);

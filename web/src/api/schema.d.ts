@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Health
+         * @description Whether Kestov is up.
+         */
+        get: operations["health.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -1717,6 +1737,14 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Health
+         * @description For proxies and monitors: that it answers, and that its database does (else it is 503).
+         */
+        Health: {
+            /** Ok */
+            ok: boolean;
+        };
         /** Me */
         Me: {
             /** Id */
@@ -6610,6 +6638,26 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "health.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+        };
+    };
     "session.state": {
         parameters: {
             query?: never;

@@ -18,6 +18,7 @@ import {
 import { parseFigure, sentence } from "../kit/figures";
 import { ReadingsField, type Row } from "../kit/ReadingsField";
 import { Sketch } from "../kit/Sketch";
+import { KeptNote } from "../offline/KeptNote";
 import { useMe } from "../session/me";
 import { Answer, WayBack } from "./Answer";
 import { useBench } from "./BenchStart";
@@ -80,6 +81,7 @@ function Measure({ id, asked, bench }: { id: number; asked: Page; bench: Bench }
   const page = usePage(id, asked.procedure, place, instrument).data ?? asked;
   const taking = useTaking({
     id,
+    printer: bench.printer,
     page,
     caseId,
     store: `readings-${id}-${asked.procedure}-${asked.place}`,
@@ -148,8 +150,15 @@ function Measure({ id, asked, bench }: { id: number; asked: Page; bench: Bench }
           </div>
         ) : null}
         {drawing.Before && page.readings ? <drawing.Before bench={bench} place={place} query={query} /> : null}
-        <Given page={page} taking={taking} instrument={instrument} onInstrument={setInstrument} locked={!!capture} />
-        {capture ? (
+        <Given
+          page={page}
+          taking={taking}
+          instrument={instrument}
+          onInstrument={setInstrument}
+          locked={!!capture || taking.kept}
+        />
+        {taking.kept ? <KeptNote /> : null}
+        {capture || taking.kept ? (
           again
         ) : (
           <Take id={id} page={page} bench={bench} taking={taking} drawing={drawing} instrument={instrument} />

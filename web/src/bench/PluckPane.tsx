@@ -1,14 +1,15 @@
 /** Plucking one belt: where and how, the sound from microphone, file or stand-in, and what was heard in it. */
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { api, got, newKey, Refusal, type Schemas, send } from "../api/client";
+import { api, got, newKey, type Schemas, send } from "../api/client";
 import { Button, Caution, ErrorNote, TextField, useKey } from "../kit/bits";
 import { parseFigure, sentence } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
 import { SpectrumPlot, Waveform } from "../kit/SoundPlot";
+import { type Plucked, plucked, pluckPath, sendOrKeep } from "../offline/entries";
+import { KeptNote } from "../offline/KeptNote";
 import { useMe } from "../session/me";
 import { InstrumentChoice, rememberedInstrument } from "./InstrumentChoice";
-import { deliver, drop, keep, type PendingRecording, type Plucked, pluckPath } from "./pending";
 import { canRecord, type Live, Recorder } from "./recorder";
 import { fileAsWav } from "./wav";
 
@@ -24,6 +25,7 @@ type Props = {
 };
 
 export function PluckPane({ printerId, printer, belt, caseId, round, wanted, latest, onDone }: Props) {
+  const me = useMe();
   const [spanText, setSpanText] = useState(belt.span_mm ? String(belt.span_mm) : "");
   const [live, setLive] = useState<Live | null>(null);
   const microphones = printer.instruments.filter((i) => i.kind === "microphone");
@@ -45,12 +47,12 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
   });
 
   const take = useMutation({
-    mutationFn: async (run: () => Promise<Schemas["CaptureOut"]>) => {
+    mutationFn: async (run: () => Promise<Schemas["CaptureOut"] | null>) => {
       if (span === null || span <= 0)
         throw new Error("Enter the free span: from where the belt leaves the pulley to where it is clamped, in mm.");
       return run();
     },
-    onSuccess: onDone,
+    onSuccess: (capture) => capture && onDone(),
   });
 
   const standIn = () =>
@@ -67,15 +69,9 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
     take.mutate(async () => {
       const { wav, name: fileName, lossy } = await fileAsWav(file);
       const id = newKey();
-      const recording: PendingRecording = {
-        id,
-        printerId,
-        printer: printer.printer,
-        meta: meta(id, lossy ? "lossy" : "file"),
-        wav,
-        name: fileName,
-      };
-      return delivered(recording, () => deliver(recording));
+      const recorded = { id, printerId, printer: printer.printer, wav, name: fileName };
+      // What the core refuses is not worth keeping; what else is refused, the person may send again.
+      return sendOrKeep(plucked(me, { ...recorded, meta: meta(id, lossy ? "lossy" : "file") }), { inForm: false });
     });
 
   async function start() {
@@ -93,26 +89,20 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
       const r = recorder.current!;
       const { wav, chunks } = await r.stop();
       recorder.current = null;
-      const recording: PendingRecording = {
-        id: r.id,
-        printerId,
-        printer: printer.printer,
-        meta: meta(r.id, "microphone"),
-        wav,
-        name: "microphone.wav",
-      };
+      const recorded = { id: r.id, printerId, printer: printer.printer, wav, name: "microphone.wav" };
+      const told = meta(r.id, "microphone");
       setLive(null);
-      return delivered(recording, async () => {
-        if (chunks === null) return deliver(recording);
-        const capture = await send<Schemas["CaptureOut"]>(
+      const finish = () =>
+        send<Schemas["CaptureOut"]>(
           pluckPath(printerId, `recordings/${r.id}/finish?chunks=${chunks}`),
-          JSON.stringify(recording.meta),
+          JSON.stringify(told),
           // Sent whole after all, it is another write.
           `${r.id}-live`,
           "application/json",
         );
-        await drop(r.id);
-        return capture;
+      return sendOrKeep(plucked(me, { ...recorded, meta: told }), {
+        run: chunks === null ? undefined : finish,
+        inForm: false,
       });
     });
 
@@ -182,6 +172,7 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
         </Caution>
       )}
       <ErrorNote error={take.error} />
+      {take.data === null ? <KeptNote /> : null}
       <div className="flex flex-wrap gap-3">
         {recording ? (
           <Button next keyHint="1" onClick={stop} disabled={take.isPending || live.seconds < 1}>
@@ -233,17 +224,6 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
       )}
     </section>
   );
-}
-
-/** Keep a recording in the browser until the workshop has it; one that the core refuses is not worth keeping. */
-async function delivered(recording: PendingRecording, run: () => Promise<Schemas["CaptureOut"]>) {
-  await keep(recording);
-  try {
-    return await run();
-  } catch (e) {
-    if (e instanceof Refusal && e.isFinal) await drop(recording.id);
-    throw e;
-  }
 }
 
 function describe(printer: Schemas["BenchOut"], belt: Schemas["BenchBelt"]): Schemas["Description"] {

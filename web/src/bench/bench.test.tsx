@@ -13,7 +13,6 @@ import { Ladder, spaced } from "./drawings/ripple-source";
 import { StepsAfter } from "./drawings/steps";
 import { type Asked, standing, typedContext, wanted } from "./Fields";
 import { fitting } from "./paths";
-import { asSentNow } from "./pending";
 import { ShaperTable } from "./ShaperTable";
 import { asSent, expected, type Page } from "./useTaking";
 
@@ -218,12 +217,6 @@ describe("readings go where the core takes them", () => {
     expect(asSent(p, [{ speed_mm_s: 60 }], [photo], []).context).toEqual({
       observations: [{ speed_mm_s: 60 }, { speed_mm_s: 80, spacing_mm: 1.8, u95_mm: 0.02 }],
     });
-  });
-  it("a recording kept by an earlier version is sent in today's shape", () => {
-    const old = { id: "r1", place: "a", span_mm: 285 } as unknown as Parameters<typeof asSentNow>[0];
-    expect(asSentNow(old)).toEqual({ id: "r1", place: "a", context: { span_mm: 285 } });
-    const now = { id: "r1", place: "a", context: { span_mm: 280 } } as unknown as Parameters<typeof asSentNow>[0];
-    expect(asSentNow(now).context).toEqual({ span_mm: 280 });
   });
   it("a check that names a place which the bench lacks leads to what stands for it", () => {
     const at = (places: string[]) => ({ places: places.map((place) => ({ place, label: "", question: "" })) }) as never;

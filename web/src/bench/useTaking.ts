@@ -4,6 +4,8 @@ import { useEffect, useState } from "react";
 import { api, got, newKey, Refusal, type Schemas, send, upload } from "../api/client";
 import { parseFigure } from "../kit/figures";
 import type { Row } from "../kit/ReadingsField";
+import { asForm, type Entry, sendOrKeep } from "../offline/entries";
+import { useMe } from "../session/me";
 import type { Capture, Planned } from "./drawing";
 import { type Asked, standing, type Texts, typedContext } from "./Fields";
 
@@ -42,9 +44,17 @@ export function asSent(page: Page, rows: Row[], photos: Photographed[], plan: Pl
   return { context: { [r.field]: r.plain ? rows.map((row) => row[r.columns[0]!.name]) : [...rows, ...photographed] } };
 }
 
-type Props = { id: number; page: Page; caseId: number | null; store: string; plan: (texts: Texts) => Planned[] };
+type Props = {
+  id: number;
+  printer: string;
+  page: Page;
+  caseId: number | null;
+  store: string;
+  plan: (texts: Texts) => Planned[];
+};
 
-export function useTaking({ id, page, caseId, store, plan }: Props) {
+export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
+  const me = useMe();
   const client = useQueryClient();
   const [kept] = useState<Kept>(() => {
     const before = JSON.parse(sessionStorage.getItem(store) ?? "null");
@@ -67,6 +77,14 @@ export function useTaking({ id, page, caseId, store, plan }: Props) {
     context: typedContext(page.fields, texts),
   });
   const path = `/api/printers/${id}/${page.procedure}`;
+  const entry = (way: string, body: Entry["writes"][number]["body"]): Entry => ({
+    id: key,
+    who: me.id,
+    name: me.name,
+    at: Date.now(),
+    words: `${printer}: ${page.card.heading}`,
+    writes: [{ path: path + way, key, body, dated: true }],
+  });
   const settled = {
     onSuccess: () => {
       sessionStorage.removeItem(store);
@@ -81,18 +99,20 @@ export function useTaking({ id, page, caseId, store, plan }: Props) {
       const sent = asSent(page, rows, photos, plan(moves));
       const meta = about(instrument);
       const body = { ...meta, ...sent, context: { ...meta.context, ...sent.context } };
-      return send<Capture>(path, JSON.stringify(body), key, "application/json");
+      return sendOrKeep<Capture>(entry("", JSON.stringify(body)));
     },
     ...settled,
   });
   const file = useMutation({
     mutationFn: async ({ file: f, instrument }: { file: File; instrument: number | null }) => {
       if (f.size > MOST_BYTES) throw new Error("The file is over 50 MB. A minute of recording is plenty.");
-      const form = new FormData();
-      form.append("meta", JSON.stringify(about(instrument)));
-      form.append("file", f);
+      const parts = [
+        { name: "meta", value: JSON.stringify(about(instrument)) },
+        { name: "file", value: f, file: f.name },
+      ];
       setShare(0);
-      return upload<Capture>(`${path}/file`, form, key, setShare);
+      const run = () => upload<Capture>(`${path}/file`, asForm(parts), key, setShare);
+      return sendOrKeep(entry("/file", parts), { run });
     },
     ...settled,
   });
@@ -137,7 +157,9 @@ export function useTaking({ id, page, caseId, store, plan }: Props) {
     file,
     device,
     practice,
-    capture: all.find((m) => m.data)?.data,
+    capture: all.find((m) => m.data)?.data ?? undefined,
+    /** It could not be sent, and waits on this device. */
+    kept: all.some((m) => m.data === null),
     error: all.find((m) => m.error)?.error ?? practice.error,
     busy: all.some((m) => m.isPending),
     recording: device.isPending,

@@ -1,9 +1,11 @@
 /** Reporting a fault: what, where, since when, a picture. One minute, from a phone too. */
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { useNavigate, useParams } from "react-router";
-import { api, got, newKey, type Schemas, send } from "../api/client";
+import { Link, useNavigate, useParams } from "react-router";
+import { api, got, newKey, type Schemas } from "../api/client";
 import { Button, Caution, ErrorNote, Field, fieldError, INPUT, Loading, TextField } from "../kit/bits";
+import { sendOrKeep, type Write } from "../offline/entries";
+import { useMe } from "../session/me";
 import { useFindings } from "./knowledge";
 
 const AXES: [string, string][] = [
@@ -32,6 +34,7 @@ const GROUPS = [
 
 export function Report() {
   const id = Number(useParams().id);
+  const me = useMe();
   const go = useNavigate();
   const store = `report-${id}`;
   const [draft, setDraft] = useState<Draft>(
@@ -48,22 +51,19 @@ export function Report() {
   const findings = useFindings();
   const report = useMutation({
     mutationFn: async () => {
-      const made = await send<Schemas["CaseOut"]>(
-        "/api/cases",
-        JSON.stringify({ printer_id: id, ...draft, ...(byWall ? { axis: "" } : { wall: "" }) }),
-        keys.current.report,
-        "application/json",
-      );
+      const told = { printer_id: id, ...draft, ...(byWall ? { axis: "" } : { wall: "" }) };
+      const writes: Write[] = [{ path: "/api/cases", key: keys.current.report, body: JSON.stringify(told) }];
       if (file) {
-        const form = new FormData();
-        form.append("file", file);
-        await send(`/api/cases/${made.id}/pictures`, form, keys.current.picture);
+        const body = [{ name: "file", value: file, file: file.name }];
+        writes.push({ path: "/api/cases/{id}/pictures", key: keys.current.picture, body });
       }
-      return made;
+      const words = `Report on ${printer.data!.name}: ${chosen!.label}`;
+      const entry = { id: keys.current.report, who: me.id, name: me.name, at: Date.now(), words, writes };
+      return sendOrKeep<Schemas["CaseOut"]>(entry);
     },
     onSuccess: (made) => {
       sessionStorage.removeItem(store);
-      go(`/cases/${made.id}`);
+      if (made) go(`/cases/${made.id}`);
     },
   });
   if (!findings.data || !printer.data)
@@ -81,6 +81,7 @@ export function Report() {
     keys.current.report = newKey();
     setDraft({ ...draft, ...part });
   };
+  if (report.data === null) return <Waits printer={printer.data.name} danger={danger} />;
   return (
     <form
       className="sheet mx-auto grid max-w-xl gap-4"
@@ -187,5 +188,24 @@ export function Report() {
         {report.isPending ? "Sending …" : "Send the report"}
       </Button>
     </form>
+  );
+}
+
+/** A report that waits on this device warns nobody yet. */
+function Waits({ printer, danger }: { printer: string; danger: boolean }) {
+  return (
+    <section className="sheet mx-auto grid max-w-xl gap-4" role="status">
+      <h1>Kept on this device</h1>
+      {danger ? (
+        <Caution>
+          {printer} is not tagged out yet: the workshop cannot be reached, and nobody else knows. Leave it unplugged,
+          put a note on it, and tell a technician yourself.
+        </Caution>
+      ) : (
+        <p className="text-[17px]">The workshop cannot be reached. Until it is, nobody else knows of your report.</p>
+      )}
+      <p className="text-[17px]">It goes out by itself, as yours, while this page or another of Kestov is open here.</p>
+      <Link to="/">Back to the floor</Link>
+    </section>
   );
 }

@@ -12,11 +12,21 @@ const set = (now: string | null) => {
   for (const told of waiting) told();
 };
 
+/** How far the workshop's clock is ahead of this device's (ms), to a second. */
+let ahead = 0;
+
+/** A moment of this device's clock (ms) by the workshop's. */
+export const workshopTime = (at: number) => new Date(at + ahead);
+
 /** Take note of an answer: kept on the device (the oldest counts), or from the workshop itself. */
 export function heard(response: Response): void {
   const kept = response.headers.get(KEPT);
   if (kept) set(since && since < kept ? since : kept);
-  else if (response.ok) set(null);
+  else if (response.ok) {
+    set(null);
+    const told = Date.parse(response.headers.get("Date") ?? "");
+    if (!Number.isNaN(told)) ahead = told - Date.now();
+  }
 }
 
 const wait = (done: () => void) => {

@@ -1,0 +1,196 @@
+/** What waits on the device: kept before it is sent, sent once each in order, as whose it is; what is refused waits for the person. */
+// @vitest-environment happy-dom
+import { act, screen, waitFor } from "@testing-library/react";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import { Refusal } from "../api/client";
+import { technician } from "../tests/draw";
+import { handle } from "../tests/hands";
+import { all, asKeptNow, type Entry, keep, plucked, sendAll, sendOrKeep, takeOver } from "./entries";
+import { KeptEntries } from "./KeptEntries";
+
+const disk = vi.hoisted(() => ({ stores: new Map<string, Map<string, unknown>>(), full: false }));
+vi.mock("idb-keyval", () => {
+  const of = (store: string) => disk.stores.get(store) ?? disk.stores.set(store, new Map()).get(store)!;
+  return {
+    createStore: (name: string) => name,
+    entries: async (store: string) => [...of(store)],
+    del: async (key: string, store: string) => void of(store).delete(key),
+    set: async (key: string, value: unknown, store: string) => {
+      if (disk.full) throw new Error("no room");
+      of(store).set(key, value);
+    },
+  };
+});
+
+type Sent = { path: string; key: string | null; body: unknown };
+let sent: Sent[];
+let answers: (path: string) => Response | Promise<Response>;
+const json = (body: unknown, status = 200) =>
+  new Response(JSON.stringify(body), { status, headers: { "content-type": "application/json" } });
+
+beforeEach(() => {
+  disk.stores.clear();
+  disk.full = false;
+  sent = [];
+  answers = () => json({ id: 7 });
+  Object.defineProperty(navigator, "onLine", { value: false, configurable: true });
+  vi.stubGlobal("fetch", async (path: string, init: RequestInit) => {
+    const key = new Headers(init.headers).get("Idempotency-Key");
+    sent.push({ path, key, body: typeof init.body === "string" ? JSON.parse(init.body) : init.body });
+    return answers(path);
+  });
+});
+
+const cut = () => {
+  throw new TypeError("no network");
+};
+const report = (n: number, more: Partial<Entry> = {}): Entry => ({
+  id: `k${n}`,
+  who: technician.id,
+  name: "Wen",
+  at: 1000 * n,
+  words: `Report ${n}`,
+  writes: [{ path: "/api/cases", key: `k${n}`, body: JSON.stringify({ n }) }],
+  ...more,
+});
+
+describe("an entry", () => {
+  it("is kept before it goes out, and forgotten once the workshop has it", async () => {
+    answers = async () => {
+      expect(disk.stores.get("kestov-entries")!.size).toBe(1);
+      return json({ id: 7 });
+    };
+    expect(await sendOrKeep(report(1))).toEqual({ id: 7 });
+    expect(disk.stores.get("kestov-entries")!.size).toBe(0);
+  });
+
+  it("waits where the workshop cannot be reached, and then goes out once, in order, with its keys", async () => {
+    answers = cut;
+    expect(await sendOrKeep(report(2))).toBeNull();
+    expect(await sendOrKeep(report(1))).toBeNull();
+    expect(await sendAll(technician.id)).toBe(0);
+    sent = [];
+    answers = () => json({ id: 7 });
+    expect(await sendAll(technician.id)).toBe(2);
+    expect(sent.map((s) => s.key)).toEqual(["k1", "k2"]);
+    expect(await sendAll(technician.id)).toBe(0);
+    expect(await all()).toEqual([]);
+  });
+
+  it("of two requests: the second goes where the first one's answer says, and both again with their keys", async () => {
+    const picture = { path: "/api/cases/{id}/pictures", key: "p", body: [{ name: "file", value: new Blob(["x"]) }] };
+    answers = (path) => (path === "/api/cases" ? json({ id: 7 }) : cut());
+    expect(await sendOrKeep(report(1, { writes: [...report(1).writes, picture] }))).toBeNull();
+    answers = () => json({ id: 7 });
+    await sendAll(technician.id);
+    expect(sent.map((s) => [s.path, s.key])).toEqual([
+      ["/api/cases", "k1"],
+      ["/api/cases/7/pictures", "p"],
+      ["/api/cases", "k1"],
+      ["/api/cases/7/pictures", "p"],
+    ]);
+  });
+
+  it("that is refused at once goes back to its form; later it waits with why, and holds up no other", async () => {
+    answers = () => json({ code: "out_of_range", detail: "Too long.", field: "words" }, 422);
+    await expect(sendOrKeep(report(1))).rejects.toThrow("Too long.");
+    expect(await all()).toEqual([]);
+    await keep(report(1));
+    await keep(report(2));
+    answers = () => (sent.length % 2 ? json({ code: "closed", detail: "The case is closed." }, 409) : json({}));
+    sent = [];
+    expect(await sendAll(technician.id)).toBe(1);
+    expect((await all()).map((e) => [e.id, e.refused])).toEqual([["k1", "The case is closed."]]);
+    // It is not sent again by itself.
+    expect(await sendAll(technician.id)).toBe(0);
+  });
+
+  it("that no form holds is kept on, but for what the core cannot use", async () => {
+    answers = () => json({ code: "forbidden", detail: "Not yours." }, 403);
+    await expect(sendOrKeep(report(1), { inForm: false })).rejects.toThrow("Not yours.");
+    expect((await all())[0]!.refused).toBe("Not yours.");
+    answers = () => json({ code: "unreadable", detail: "No sound." }, 422);
+    await expect(sendOrKeep(report(2), { inForm: false })).rejects.toThrow("No sound.");
+    expect((await all()).map((e) => e.id)).toEqual(["k1"]);
+  });
+
+  it("stops the row while nobody is signed in, and loses nothing", async () => {
+    await keep(report(1));
+    await keep(report(2));
+    answers = () => json({ code: "signed_out", detail: "Sign in." }, 401);
+    expect(await sendAll(technician.id)).toBe(0);
+    expect(sent).toHaveLength(1);
+    expect((await all()).every((e) => !e.refused)).toBe(true);
+  });
+
+  it("is said to be unreachable, not kept, where the browser keeps nothing", async () => {
+    disk.full = true;
+    answers = cut;
+    await expect(sendOrKeep(report(1))).rejects.toBeInstanceOf(Refusal);
+  });
+
+  it("says when it was taken if it comes late, by the workshop's clock", async () => {
+    const taken = { id: "r1", place: "a", context: {} } as unknown as Parameters<typeof plucked>[1]["meta"];
+    const wav = new Blob(["w"], { type: "audio/wav" });
+    const recorded = { id: "r1", printerId: 3, printer: "Marline", meta: taken, wav, name: "belt.wav" };
+    const entry = { ...plucked(technician, recorded), at: Date.now() - 3600_000 };
+    await keep(entry);
+    // The workshop's clock is a day ahead: that is seen from its answers.
+    const date = new Date(Date.now() + 86400_000).toUTCString();
+    answers = () => new Response("{}", { headers: { Date: date } });
+    await sendOrKeep(report(9));
+    await sendAll(technician.id);
+    const form = sent[1]!.body as FormData;
+    const meta = JSON.parse(form.get("meta") as string);
+    expect(Date.parse(meta.taken_at) / 60_000).toBeCloseTo((Date.now() + 23 * 3600_000) / 60_000, 0);
+    expect(sent[1]!.path).toBe("/api/printers/3/belt-pluck/file");
+    expect((form.get("file") as File).name).toBe("belt.wav");
+  });
+
+  it("of an earlier version is taken over in today's shape, without a time that nobody knows", async () => {
+    const meta = { id: "r1", place: "a", span_mm: 285 } as unknown as Parameters<typeof plucked>[1]["meta"];
+    const old = { id: "r1", printerId: 3, printer: "Marline", meta, wav: new Blob(["w"]), name: "belt.wav" };
+    const [write] = asKeptNow(technician, old).writes;
+    expect(JSON.parse((write!.body as { value: string }[])[0]!.value)).toEqual({
+      id: "r1",
+      place: "a",
+      context: { span_mm: 285 },
+    });
+    expect(write!.dated).toBe(false);
+    disk.stores.set("kestov", new Map([["r1", old]]));
+    await takeOver(technician);
+    expect((await all()).map((e) => e.id)).toEqual(["r1"]);
+    expect(disk.stores.get("kestov")!.size).toBe(0);
+  });
+});
+
+describe("the line of what waits", () => {
+  it("tells how many and since when, lists them, and throws away only what is meant", async () => {
+    answers = cut;
+    await keep(report(1));
+    await keep(report(2, { who: 5, name: "Suna" }));
+    const hand = handle(<KeptEntries />);
+    expect((await screen.findByRole("status")).textContent).toContain("2 entries are kept here");
+    await hand.click(screen.getByRole("button", { name: "Show the list" }));
+    expect(screen.getByText(/goes out when Suna signs in/)).toBeTruthy();
+    expect(screen.getAllByRole("button", { name: "Throw away" })).toHaveLength(1);
+    await hand.click(screen.getByRole("button", { name: "Throw away" }));
+    expect(await all()).toHaveLength(2);
+    await hand.click(screen.getByRole("button", { name: "Throw it away for good" }));
+    await waitFor(async () => expect((await all()).map((e) => e.name)).toEqual(["Suna"]));
+  });
+
+  it("sends by itself what is one's own once it can, and lets one try again what was refused", async () => {
+    await keep(report(1, { refused: "The machine is tagged out." }));
+    answers = cut;
+    const hand = handle(<KeptEntries />);
+    await hand.click(await screen.findByRole("button", { name: "Show the list" }));
+    expect(screen.getByText(/Refused: The machine is tagged out/)).toBeTruthy();
+    await hand.click(screen.getByRole("button", { name: "Try again" }));
+    await waitFor(() => expect(sent).toHaveLength(1));
+    expect(await all()).toHaveLength(1);
+    answers = () => json({ id: 7 });
+    act(() => void window.dispatchEvent(new Event("online")));
+    await waitFor(() => expect(screen.queryByRole("status")).toBeNull());
+  });
+});
