@@ -77,13 +77,10 @@ function Kept({ entry, mine }: { entry: Entry; mine: boolean }) {
   return (
     <li className="flex flex-wrap items-center gap-3 border-t border-hair py-2">
       <span className="min-w-64 flex-1">
-        <b>{entry.words}</b>, <span className="text-ink2">{ago(new Date(entry.at).toISOString())}</span>
-        {entry.refused ? <span className="block">Refused: {entry.refused}</span> : null}
-        {mine ? null : (
-          <span className="block text-ink2">
-            {entry.name}’s: it goes out when {entry.name} signs in here.
-          </span>
-        )}
+        <b>{mine ? entry.words : `An entry of ${entry.name}`}</b>,{" "}
+        <span className="text-ink2">{ago(new Date(entry.at).toISOString())}</span>
+        {mine && entry.refused ? <span className="block">Refused: {entry.refused}</span> : null}
+        {mine ? null : <span className="block text-ink2">It goes out when {entry.name} signs in here.</span>}
       </span>
       {mine && entry.refused ? (
         <Button className="min-h-11" onClick={() => keep(again)}>

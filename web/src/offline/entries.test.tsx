@@ -173,6 +173,8 @@ describe("the line of what waits", () => {
     expect((await screen.findByRole("status")).textContent).toContain("2 entries are kept here");
     await hand.click(screen.getByRole("button", { name: "Show the list" }));
     expect(screen.getByText(/goes out when Suna signs in/)).toBeTruthy();
+    // Whose it is, not what.
+    expect(screen.queryByText("Report 2")).toBeNull();
     expect(screen.getAllByRole("button", { name: "Throw away" })).toHaveLength(1);
     await hand.click(screen.getByRole("button", { name: "Throw away" }));
     expect(await all()).toHaveLength(2);
