@@ -35,19 +35,20 @@ def weigh(case: Case) -> Weighed:
     motion = printer.motion()
     counts, elsewhere = confirmed_causes(case)
     happened = _events(printer, case.reported_at)
+    tried = case.actions.filter(kind="repair", helped=False)
     context = DiagnoseContext.model_validate(
         {
             "printer": motion.model_dump(mode="json", include={"kinematics", "transmissions", "pairs", "homing"}),
-            "findings": [row for _, row in sorted([*_seen(case), *_measured(case)], key=lambda r: r[0])],
+            "findings": _last_words([*_seen(case), *_measured(case)]),
             "events": [
                 {"event": e.event, "days_before": max(0.0, (case.reported_at - e.at).total_seconds() / 86400)}
                 for e in happened
                 if e.event in knowledge.events()
             ],
             "tried": [
-                {"fault": a.fault, "axis": a.place or None}
-                for a in case.actions.filter(kind="repair", helped=False)
-                if a.fault in knowledge.faults()
+                {"fault": fault, "axis": place or None}
+                for fault, place in sorted(set(tried.values_list("fault", "place")))
+                if fault in knowledge.faults()
             ],
             "confirmed": counts,
             "most": 10,
@@ -58,6 +59,14 @@ def weigh(case: Case) -> Weighed:
         for e in happened
     ]
     return Weighed(analyse(context), words + elsewhere, counts)
+
+
+def _last_words(rows: list[tuple[datetime, dict[str, Any]]]) -> list[dict[str, Any]]:
+    """The last word on each finding at each place is all that the core weighs; a machine may have been measured any number of times."""
+    last: dict[tuple[str, str | None], dict[str, Any]] = {}
+    for _, row in sorted(rows, key=lambda r: r[0]):
+        last[row["finding"], row["axis"] or None] = row
+    return list(last.values())
 
 
 def _seen(case: Case) -> list[tuple[datetime, dict[str, Any]]]:

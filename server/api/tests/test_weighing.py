@@ -45,6 +45,25 @@ class Weighing(ApiCase):
         self.assertEqual((seen["step"]["kind"], seen["step"]["fault"]), ("repair", "head_mount_loose"))
         self.assertTrue(seen["step"]["caution"])
 
+    def test_a_machine_that_was_measured_and_looked_at_any_number_of_times_is_weighed_by_the_last_words(self):
+        def add(state, after):
+            return Observation(
+                case_id=self.case, finding="squeak", axis="x", state=state, at=now() + timedelta(seconds=after)
+            )
+
+        Observation.objects.bulk_create([add("present", 0)])
+        once = self.chance("head_mount_loose")
+        Observation.objects.bulk_create([add("absent", -2000 + i) for i in range(1200)])
+        self.assertAlmostEqual(self.chance("head_mount_loose"), once, places=6)
+        repairs = [
+            Action(
+                case_id=self.case, printer=self.crossed, kind="repair", fault="head_mount_loose", at=now(), helped=False
+            )
+            for _ in range(600)
+        ]
+        Action.objects.bulk_create(repairs)
+        self.assertLess(self.chance("head_mount_loose"), once)
+
     def test_undo_takes_a_whole_check_back_and_keeps_that_it_was_said(self):
         before = self.chance("head_mount_loose")
         self.outcome("rock", [("head_moves_on_carriage", "")])
