@@ -381,11 +381,12 @@ def unlike_a_pluck(s: Spectrum, f0: float, b: float, highest_hz: float) -> float
     """
     n = np.arange(1, MOST_PARTIALS + 1)
     hz = n * f0 * np.sqrt(1 + b * n * n)
-    keep = hz < min(highest_hz, (len(s.power) - 4) * s.df)
-    n, hz = n[keep], hz[keep]
+    reach = np.maximum(_SPREAD_RESOLUTION / s.seconds + _SPREAD_WAVER * hz, 1.5 * s.df)
+    # The spectrum holds all of a partial's stretch, or it is not looked for.
+    keep = (hz < highest_hz) & (hz + reach < (len(s.power) - 4) * s.df)
+    n, hz, reach = n[keep], hz[keep], reach[keep]
     if len(n) < 2:
         return 0.0
-    reach = np.maximum(_SPREAD_RESOLUTION / s.seconds + _SPREAD_WAVER * hz, 1.5 * s.df)
     lo, hi = ((hz - reach) / s.df).astype(int), ((hz + reach) / s.df).astype(int) + 2
     # The highest of each stretch; those between them are passed over.
     level = 10 * np.log10(np.maximum.reduceat(s.power, np.column_stack([lo, hi]).ravel())[::2] + 1e-30)

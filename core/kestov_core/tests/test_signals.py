@@ -10,7 +10,15 @@ from kestov_core.readers import Sound
 from kestov_core.signals.conditioning import band_limit, clipped_share, remove_steady_tones
 from kestov_core.signals.modes import _decay_normal, _decay_slope
 from kestov_core.signals.onsets import find_onsets
-from kestov_core.signals.partials import candidates, find_peaks, fit_string, follow, harmonicity, spectrum_of
+from kestov_core.signals.partials import (
+    candidates,
+    find_peaks,
+    fit_string,
+    follow,
+    harmonicity,
+    spectrum_of,
+    unlike_a_pluck,
+)
 from kestov_core.signals.plucks import hear
 from kestov_core.signals.views import sound_view
 from kestov_core.simulator.sound import Belt, Pluck, Room, partial_hz, record
@@ -126,6 +134,12 @@ class Partials(unittest.TestCase):
         s = spectrum_of(1e-3 * np.random.default_rng(6).standard_normal(4000), None, RATE)
         self.assertLessEqual(len(find_peaks(s).hz), 2)
         self.assertEqual(harmonicity(find_peaks(s, least_excess=1e9), np.array([100.0]), 0.6)[0], -1.0)
+
+    @given(f0=st.floats(15, 500), b=st.floats(0, 1e-3))
+    @settings(max_examples=40, deadline=None)
+    def test_partials_are_looked_for_up_to_where_the_spectrum_ends_and_no_further(self, f0, b):
+        noise = spectrum_of(np.random.default_rng(2).standard_normal(2000), None, RATE)
+        self.assertTrue(np.isfinite(unlike_a_pluck(noise, f0, b, RATE)))
 
     def test_a_hard_pluck_settles_and_is_read_at_rest(self):
         x = string(110, glide=0.02, seconds=0.9)
