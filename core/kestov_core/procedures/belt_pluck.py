@@ -250,7 +250,7 @@ def density_of(context: BeltPluckContext) -> tuple[float, float]:
 
 
 def _warn(result: BeltPluckResult, context: BeltPluckContext, used: int, hearing: object) -> None:
-    from ..signals.plucks import Hearing
+    from ..signals.heard import Hearing
 
     assert isinstance(hearing, Hearing)
     if used < 3:
