@@ -168,6 +168,8 @@ def broken_wav(data: bytes, rng: random.Random) -> bytes:
         return bytes(spoilt)
     if how == 3:
         return rng.randbytes(rng.randrange(5000))
+    if rng.random() < 0.5:
+        return _wav(*_spliced(rng), rng.choice(("PCM_16", "FLOAT")))
     n = rng.choice((1, 10, 3000, 40_000))
     made = np.random.default_rng(rng.randrange(2**32))
     samples = {
@@ -175,6 +177,24 @@ def broken_wav(data: bytes, rng: random.Random) -> bytes:
         4: np.where(np.arange(n) == n // 2, 1.0, 0.0), 5: np.full(n, np.nan), 6: np.cumsum(made.standard_normal(n)),
     }[rng.randrange(7)]  # fmt: skip
     return _wav(samples, rng.choice((1, 7999, 8000, 16000, 44100, 192000)), rng.choice(("PCM_16", "FLOAT", "PCM_U8")))
+
+
+def _spliced(rng: random.Random) -> tuple[Any, int]:
+    """Strings, tones and hiss that ring and are cut over to the next, up to the end of the band; with their rate."""
+    import numpy as np
+
+    made, rate = np.random.default_rng(rng.randrange(2**32)), rng.choice((8000, 16000, 44100))
+    t = np.arange(int(rate * rng.uniform(0.2, 4.0))) / rate
+    parts = []
+    for _ in range(rng.randint(1, 3)):
+        f, since = 10 ** rng.uniform(1.2, np.log10(rate / 2)), t % rng.uniform(0.3, 1.0)
+        partials = sum(np.sin(2 * np.pi * f * k * t) / k for k in range(1, 9) if f * k < rate / 2)
+        parts.append(
+            (partials + 10 ** rng.uniform(-4, 0) * made.standard_normal(len(t)))
+            * np.exp(-rng.choice((0, 3, 12)) * since)
+        )
+    which = (t / rng.uniform(0.2, 1.0)).astype(int) % len(parts)
+    return np.choose(which, parts) * 10.0 ** rng.uniform(-3, 0), rate
 
 
 def _wav(samples: Any, rate: int, subtype: str) -> bytes:
