@@ -21,6 +21,8 @@ from .models import Action, Capture, Result
 
 #: Without a case, readings and turns this close together belong to one sitting.
 SITTING = timedelta(hours=12)
+#: What turning did is learned from so many newest cases, and from no more rows than belt-set takes.
+LEARNED_CASES, LEARNED_ROWS = 12, 500
 
 
 def tension() -> tuple[str, ...]:
@@ -99,19 +101,16 @@ def current_round(printer: Printer, place: str, case_id: int | None) -> int:
 
 
 def history(printer: Printer, places: list[str]) -> list[dict[str, Any]]:
-    """What turning did on this printer so far, as belt-set's ``history``: one row a belt and step of rounds."""
-    runs: dict[Any, list[Round]] = {}
-    for case_id in (
+    """What turning did on this printer lately, as belt-set's ``history``: one row a belt and step of rounds, oldest first."""
+    cases = (
         Action.objects.filter(printer=printer, place__in=places, case__isnull=False, kind="turn_tensioner")
         .values_list("case", flat=True)
         .distinct()
-        .order_by("case")[:12]
-    ):
-        runs[case_id] = rounds(printer, places, case_id)
-    runs[None] = rounds(printer, places, None)
-    rows = []
-    for run in runs.values():
-        for before, after in itertools.pairwise(run):
+        .order_by("-case")[:LEARNED_CASES]
+    )
+    steps: list[list[dict[str, Any]]] = []
+    for case_id in [*reversed(cases), None]:
+        for before, after in itertools.pairwise(rounds(printer, places, case_id)):
             step = []
             for place in places:
                 if place not in before.readings or place not in after.readings:
@@ -121,8 +120,8 @@ def history(printer: Printer, places: list[str]) -> list[dict[str, Any]]:
                 turned = sum(x.turns or 0 for x in before.actions if x.place == place)
                 step.append({"id": place, "turns": turned, "before_n": a["value"], "after_n": b["value"], "u95_n": own})
             # The turned belt first: what the other lost is read against it.
-            rows += sorted(step, key=lambda r: -abs(r["turns"]))
-    return rows
+            steps.append(sorted(step, key=lambda r: -abs(r["turns"])))
+    return [row for step in steps[-(LEARNED_ROWS // len(places)) :] for row in step]
 
 
 def target_of(printer: Printer, place: str) -> tuple[float, float, str]:

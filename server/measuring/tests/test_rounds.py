@@ -12,8 +12,18 @@ from people.clock import at, now
 from workshop.models import Limit
 
 from measuring import recording as live
-from measuring.models import Capture, Chunk
-from measuring.rounds import SITTING, current_round, history, places_of, rounds, set_belts, target_of
+from measuring.models import Action, Capture, Chunk
+from measuring.rounds import (
+    LEARNED_CASES,
+    SITTING,
+    Round,
+    current_round,
+    history,
+    places_of,
+    rounds,
+    set_belts,
+    target_of,
+)
 
 
 class Rounds(ApiCase):
@@ -68,6 +78,26 @@ class Rounds(ApiCase):
         gain = next(b for b in advice.belts if b.id == "a").newtons_per_turn
         self.assertAlmostEqual(gain.value, (rows[0]["after_n"] - rows[0]["before_n"]) / 0.5, delta=1.5)
         self.assertGreater(advice.coupling, 0.02)
+
+    def test_it_is_learned_from_the_newest_cases_and_from_no_more_than_belt_set_takes(self):
+        cases = [self.report() for _ in range(LEARNED_CASES + 2)]
+        Action.objects.bulk_create(
+            Action(printer=self.crossed, case_id=c, place="a", kind="turn_tensioner", turns=0.5, round=1, at=now())
+            for c in cases
+        )
+        asked = []
+
+        def many(printer, places, case_id):
+            asked.append(case_id)
+            reading = mock.Mock(tension={"value": 30.0, "own": 0.5})
+            turn = mock.Mock(place="a", turns=0.1)
+            return [Round(n, {"a": reading, "b": reading}, [turn]) for n in range(60)]
+
+        with mock.patch("measuring.rounds.rounds", many):
+            rows = history(self.crossed, ["a", "b"])
+        self.assertEqual(asked, [*cases[2:], None])
+        self.assertEqual(len(rows), 500)
+        self.assertEqual([r["id"] for r in rows[:2]], ["a", "b"])
 
     def test_pairs_are_set_together_and_single_belts_alone(self):
         self.assertEqual(places_of(self.crossed, "b"), ["a", "b"])
