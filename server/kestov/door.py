@@ -81,8 +81,8 @@ _TITLES = {401: "Signed out", 405: "Not so", 408: "Too slow", 413: "Too large", 
 
 
 class Door:
-    """An ASGI application before one that takes a request with its whole body. ``known``: whether a cookie header belongs to somebody who is signed in
-    (runs in a thread); ``aside``: applications of single paths that need no turn, such as one that waits for events;
+    """An ASGI application before one that takes a request with its whole body. ``known``: whether a cookie header belongs to
+    somebody who is signed in (runs in a thread); ``aside``: applications of single paths that need no turn, such as one that waits for events;
     ``proxies``: whose word on the real address and on TLS is believed.
     """
 

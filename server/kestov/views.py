@@ -1,10 +1,10 @@
-"""The page that holds the front end, and words for a failed forgery check."""
+"""The page that holds the front end, and words for what is answered outside a route."""
 
 import os
 import sys
 
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import ensure_csrf_cookie
 
 
@@ -72,24 +72,19 @@ _AWAY = """<!doctype html><html lang="en"><meta charset="utf-8"><meta http-equiv
 <h1>Kestov is away for a moment</h1><p>What was entered is kept. This page looks again every five seconds.</p></body></html>"""
 
 
-def locked(request: HttpRequest, *args: object, **kwargs: object) -> JsonResponse:
-    body = {
-        "type": "about:blank",
-        "title": "Too many tries",
-        "status": 429,
-        "code": "locked",
-        "detail": "Too many wrong tries, of this name or from this address. Wait five minutes, or sign in where you have before.",
-        "field": "password",
-    }
-    return JsonResponse(body, status=429, content_type="application/problem+json")
+def locked(request: HttpRequest, *args: object, **kwargs: object) -> HttpResponse:
+    """Who tried too often."""
+    from api import problems
+
+    words = (
+        "Too many wrong tries, of this name or from this address. Wait five minutes, or sign in where you have before."
+    )
+    return problems.problem(429, "locked", words, "password")
 
 
-def csrf_failure(request: HttpRequest, reason: str = "") -> JsonResponse:
-    body = {
-        "type": "about:blank",
-        "title": "The page is out of date",
-        "status": 403,
-        "code": "csrf",
-        "detail": "The sign-in of this page has changed. Reload it and try again; nothing was saved twice.",
-    }
-    return JsonResponse(body, status=403, content_type="application/problem+json")
+def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
+    """A write without the token of our own pages."""
+    from api import problems
+
+    words = "The sign-in of this page has changed. Reload it and try again; nothing was saved twice."
+    return problems.problem(403, "csrf", words)
