@@ -95,11 +95,13 @@ class Offline(AppCase):
         page.get_by_role("button", name="Work it out").click()
         expect(page.get_by_text("the figure comes when the network is back")).to_be_visible(timeout=30000)
         page.context.set_offline(False)
-        # It went out by itself; the next is a report with a picture.
+        # It goes out by itself, and the figure comes.
         waiting = page.get_by_role("region", name="Kept on this device")
         expect(waiting).to_have_count(0, timeout=30000)
-
+        expect(page.get_by_text(re.compile("M92 Y")).first).to_be_visible()
+        expect(page.get_by_text("Kept on this device")).to_have_count(0)
         self.assertEqual(len(measured(page) - before), 1)
+
         page.goto("/report/4")
         page.get_by_label("What do you see or hear?").select_option(index=9)
         page.get_by_label("Anything else?").fill("Seen while the wireless was away.")

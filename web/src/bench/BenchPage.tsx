@@ -155,9 +155,9 @@ function Measure({ id, asked, bench }: { id: number; asked: Page; bench: Bench }
           taking={taking}
           instrument={instrument}
           onInstrument={setInstrument}
-          locked={!!capture || taking.kept}
+          locked={!!capture || taking.kept !== null}
         />
-        {taking.kept ? <KeptNote /> : null}
+        {taking.kept ? <KeptNote id={taking.kept} /> : null}
         {capture || taking.kept ? (
           again
         ) : (

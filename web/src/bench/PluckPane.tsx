@@ -27,6 +27,7 @@ type Props = {
 export function PluckPane({ printerId, printer, belt, caseId, round, wanted, latest, onDone }: Props) {
   const me = useMe();
   const [spanText, setSpanText] = useState(belt.span_mm ? String(belt.span_mm) : "");
+  const [sentAs, setSentAs] = useState("");
   const [live, setLive] = useState<Live | null>(null);
   const microphones = printer.instruments.filter((i) => i.kind === "microphone");
   const [instrument, setInstrument] = useState(() => rememberedInstrument(microphones));
@@ -69,6 +70,7 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
     take.mutate(async () => {
       const { wav, name: fileName, lossy } = await fileAsWav(file);
       const id = newKey();
+      setSentAs(id);
       const recorded = { id, printerId, printer: printer.printer, wav, name: fileName };
       // What the core refuses is not worth keeping; what else is refused, the person may send again.
       return sendOrKeep(plucked(me, { ...recorded, meta: meta(id, lossy ? "lossy" : "file") }), { inForm: false });
@@ -91,6 +93,7 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
       recorder.current = null;
       const recorded = { id: r.id, printerId, printer: printer.printer, wav, name: "microphone.wav" };
       const told = meta(r.id, "microphone");
+      setSentAs(r.id);
       setLive(null);
       const finish = () =>
         send<Schemas["CaptureOut"]>(
@@ -172,7 +175,7 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
         </Caution>
       )}
       <ErrorNote error={take.error} />
-      {take.data === null ? <KeptNote /> : null}
+      {take.data === null ? <KeptNote id={sentAs} /> : null}
       <div className="flex flex-wrap gap-3">
         {recording ? (
           <Button next keyHint="1" onClick={stop} disabled={take.isPending || live.seconds < 1}>

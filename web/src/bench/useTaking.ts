@@ -1,10 +1,10 @@
 /** Taking one measurement: what was typed and read so far, and sending it. What is typed outlives a reload. */
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, got, newKey, Refusal, type Schemas, send, upload } from "../api/client";
 import { parseFigure } from "../kit/figures";
 import type { Row } from "../kit/ReadingsField";
-import { asForm, type Entry, sendOrKeep } from "../offline/entries";
+import { asForm, type Entry, sendOrKeep, useSent } from "../offline/entries";
 import { useMe } from "../session/me";
 import type { Capture, Planned } from "./drawing";
 import { type Asked, standing, type Texts, typedContext } from "./Fields";
@@ -56,12 +56,12 @@ type Props = {
 export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
   const me = useMe();
   const client = useQueryClient();
-  const [kept] = useState<Kept>(() => {
-    const before = JSON.parse(sessionStorage.getItem(store) ?? "null");
-    return { rows: before?.rows ?? [], texts: before?.texts ?? {} };
+  const [before] = useState<Kept>(() => {
+    const told = JSON.parse(sessionStorage.getItem(store) ?? "null");
+    return { rows: told?.rows ?? [], texts: told?.texts ?? {} };
   });
-  const [rows, setRows] = useState<Row[]>(kept.rows);
-  const [texts, setTexts] = useState<Texts>(kept.texts);
+  const [rows, setRows] = useState<Row[]>(before.rows);
+  const [texts, setTexts] = useState<Texts>(before.texts);
   const [moves, setMoves] = useState<Texts>(() => JSON.parse(localStorage.getItem(`moves-${store}`) ?? "{}"));
   const [photos, setPhotos] = useState<Photographed[]>([]);
   const [key, setKey] = useState(newKey);
@@ -138,6 +138,14 @@ export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
     },
   });
   const all = [typed, file, device];
+  const kept = all.some((m) => m.data === null) ? key : null;
+  // What waited and has gone out is the capture of that id.
+  const sent = useSent(kept ?? "");
+  const late = useQuery({
+    queryKey: ["capture", kept],
+    enabled: kept !== null && sent,
+    queryFn: () => got(api.GET("/api/captures/{capture_id}", { params: { path: { capture_id: kept! } } })),
+  });
   return {
     rows,
     setRows,
@@ -157,10 +165,10 @@ export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
     file,
     device,
     practice,
-    capture: all.find((m) => m.data)?.data ?? undefined,
-    /** It could not be sent, and waits on this device. */
-    kept: all.some((m) => m.data === null),
-    error: all.find((m) => m.error)?.error ?? practice.error,
+    capture: all.find((m) => m.data)?.data ?? late.data,
+    /** The entry that could not be sent at once, and waits on this device or came late. */
+    kept,
+    error: all.find((m) => m.error)?.error ?? practice.error ?? late.error,
     busy: all.some((m) => m.isPending),
     recording: device.isPending,
     /** Begin anew; the readings go, or stay where another is added to them. */

@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, newKey, type Schemas } from "../api/client";
 import { Button, Caution, ErrorNote, Field, fieldError, INPUT, Loading, TextField } from "../kit/bits";
-import { sendOrKeep, type Write } from "../offline/entries";
+import { sendOrKeep, useSent, type Write } from "../offline/entries";
 import { useMe } from "../session/me";
 import { useFindings } from "./knowledge";
 
@@ -81,7 +81,7 @@ export function Report() {
     keys.current.report = newKey();
     setDraft({ ...draft, ...part });
   };
-  if (report.data === null) return <Waits printer={printer.data.name} danger={danger} />;
+  if (report.data === null) return <Waits id={keys.current.report} printer={printer.data} danger={danger} />;
   return (
     <form
       className="sheet mx-auto grid max-w-xl gap-4"
@@ -192,20 +192,31 @@ export function Report() {
 }
 
 /** A report that waits on this device warns nobody yet. */
-function Waits({ printer, danger }: { printer: string; danger: boolean }) {
+function Waits({ id, printer, danger }: { id: string; printer: Schemas["PrinterOut"]; danger: boolean }) {
+  const back = <Link to={`/machines/${printer.id}`}>Back to {printer.name}</Link>;
+  if (useSent(id))
+    return (
+      <section className="sheet mx-auto grid max-w-xl gap-4" role="status">
+        <h1>Sent</h1>
+        <p className="text-[17px]">
+          The workshop has your report{danger ? `, and ${printer.name} is tagged out` : ""}.
+        </p>
+        {back}
+      </section>
+    );
   return (
     <section className="sheet mx-auto grid max-w-xl gap-4" role="status">
       <h1>Kept on this device</h1>
       {danger ? (
         <Caution>
-          {printer} is not tagged out yet: the workshop cannot be reached, and nobody else knows. Leave it unplugged,
-          put a note on it, and tell a technician yourself.
+          {printer.name} is not tagged out yet: the workshop cannot be reached, and nobody else knows. Leave it
+          unplugged, put a note on it, and tell a technician yourself.
         </Caution>
       ) : (
         <p className="text-[17px]">The workshop cannot be reached. Until it is, nobody else knows of your report.</p>
       )}
       <p className="text-[17px]">It goes out by itself, as yours, while this page or another of Kestov is open here.</p>
-      <Link to="/">Back to the floor</Link>
+      {back}
     </section>
   );
 }

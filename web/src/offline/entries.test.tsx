@@ -5,8 +5,9 @@ import { beforeEach, describe, expect, it, vi } from "vitest";
 import { Refusal } from "../api/client";
 import { technician } from "../tests/draw";
 import { handle } from "../tests/hands";
-import { all, asKeptNow, type Entry, keep, plucked, sendAll, sendOrKeep, takeOver } from "./entries";
+import { all, asKeptNow, drop, type Entry, keep, plucked, sendAll, sendOrKeep, takeOver } from "./entries";
 import { KeptEntries } from "./KeptEntries";
+import { KeptNote } from "./KeptNote";
 
 const disk = vi.hoisted(() => ({ stores: new Map<string, Map<string, unknown>>(), full: false }));
 vi.mock("idb-keyval", () => {
@@ -180,6 +181,23 @@ describe("the line of what waits", () => {
     expect(await all()).toHaveLength(2);
     await hand.click(screen.getByRole("button", { name: "Throw it away for good" }));
     await waitFor(async () => expect((await all()).map((e) => e.name)).toEqual(["Suna"]));
+  });
+
+  it("goes from the page that made the entry once that has gone out, and not where it was thrown away", async () => {
+    answers = cut;
+    await sendOrKeep(report(1));
+    await sendOrKeep(report(2));
+    handle(
+      <>
+        <KeptNote id="k1" />
+        <KeptNote id="k2" />
+      </>,
+    );
+    await act(() => drop("k2"));
+    expect(screen.getAllByRole("status")).toHaveLength(2);
+    answers = () => json({ id: 7 });
+    await act(async () => void (await sendAll(technician.id)));
+    expect(screen.getAllByRole("status")).toHaveLength(1);
   });
 
   it("sends by itself what is one's own once it can, and lets one try again what was refused", async () => {

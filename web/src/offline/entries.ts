@@ -1,5 +1,6 @@
 /** What was entered and has not reached the workshop: kept on the device, in order, with its keys, until it has. */
 import { createStore, del, entries, set } from "idb-keyval";
+import { useEffect, useState } from "react";
 import { Refusal, type Schemas, send } from "../api/client";
 import { workshopTime } from "./kept";
 
@@ -21,6 +22,8 @@ export type Entry = {
 
 const store = () => createStore("kestov-entries", "entries");
 export const ENTRIES_CHANGED = "kestov-entries";
+/** Told with the entry's id once the workshop has all of it. */
+const ENTRY_SENT = "kestov-sent";
 const tell = () => window.dispatchEvent(new Event(ENTRIES_CHANGED));
 /** Those which a page is sending just now: they are the page's to speak of. */
 const underWay = new Set<string>();
@@ -57,7 +60,19 @@ export async function deliver<T>(entry: Entry, tries?: number, late = false): Pr
     first ??= answer;
   }
   await drop(entry.id);
+  window.dispatchEvent(new CustomEvent(ENTRY_SENT, { detail: entry.id }));
   return first!;
+}
+
+/** Whether the entry that waited has gone out while this page was open. */
+export function useSent(id: string): boolean {
+  const [sent, setSent] = useState("");
+  useEffect(() => {
+    const hear = (e: Event) => setSent((e as CustomEvent<string>).detail);
+    window.addEventListener(ENTRY_SENT, hear);
+    return () => window.removeEventListener(ENTRY_SENT, hear);
+  }, []);
+  return id !== "" && sent === id;
 }
 
 export function asForm(parts: Part[]): FormData {
