@@ -12,7 +12,8 @@ from pathlib import Path
 from PIL import Image
 from playwright.sync_api import BrowserContext, Page, expect
 
-from .app import CHROMIUM, FLAGS, AppCase, address, playwright
+from .app import CHROMIUM, FLAGS, AppCase, address, playwright, wav_file
+from .test_paths import SOUND
 
 
 def device(folder: str) -> BrowserContext:
@@ -125,3 +126,42 @@ class Offline(AppCase):
         case.get_by_role("link").first.click()
         expect(again.get_by_text("Seen while the wireless was away.").first).to_be_visible()
         expect(again.locator("figure img")).to_have_count(1)
+
+    def test_a_whole_sitting_without_network_comes_in_order_with_its_times(self) -> None:
+        folder = tempfile.mkdtemp(prefix="kestov-e2e-")
+        page = self.sign_in_with(device(folder), "tech2")
+        page.goto("/report/3")
+        page.get_by_label("What do you see or hear?").select_option("squeak")
+        page.get_by_role("button", name=re.compile("Send")).click()
+        page.get_by_role("button", name=re.compile("Take it")).click()
+        page.get_by_text("Other checks, and what each would save").wait_for()
+        case = page.url
+        bench = f"/bench/3/belts/x?case={case.rsplit('/', 1)[1]}"
+        page.goto(bench)
+        load = page.get_by_label("Recording of the plucked belt")
+        load.set_input_files(wav_file("belt.wav", SOUND))
+        turned = page.get_by_role("button", name=re.compile("Done, measure again"))
+        turned.wait_for(timeout=30000)
+
+        page.context.set_offline(True)
+        turned.click()
+        waits = page.get_by_role("status").filter(has_text="what it changed is learned then")
+        expect(waits).to_be_visible(timeout=30000)
+        load.set_input_files(wav_file("belt.wav", SOUND))
+        expect(page.get_by_text("the figure comes when the network is back")).to_be_visible(timeout=30000)
+        kept = page.get_by_role("region", name="Kept on this device")
+        expect(kept).to_contain_text("2 entries are kept here")
+        self.contexts.clear()
+        kill(folder)
+
+        again = self.sign_in_with(device(folder), "tech2")
+        again.goto(case)
+        again.get_by_text(re.compile("Turned the tensioner")).first.wait_for(timeout=60000)
+        expect(again.get_by_role("region", name="Kept on this device")).to_have_count(0, timeout=60000)
+        told = again.request.get(f"/api/printers/3/rounds?place=x&case_id={case.rsplit('/', 1)[1]}").json()
+        self.assertEqual(
+            [(r["number"], len(r["actions"]), len(r["readings"])) for r in told["rounds"]], [(1, 1, 1), (2, 0, 1)]
+        )
+        lines = again.request.get("/api/printers/3/record").json()["lines"]
+        times = [x["at"] for x in lines if x["kind"] in ("measured", "turned")][:3]
+        self.assertEqual(times, sorted(times, reverse=True))

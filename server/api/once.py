@@ -5,13 +5,14 @@ from __future__ import annotations
 import hashlib
 import inspect
 from collections.abc import Callable
-from datetime import timedelta
+from contextlib import AbstractContextManager, nullcontext
+from datetime import datetime, timedelta
 from functools import wraps
 from typing import Any, cast
 
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
-from people.clock import now
+from people.clock import arrived, at, now
 from people.models import DoneOnce
 from pydantic import BaseModel
 
@@ -26,12 +27,20 @@ def _plain(answer: Any) -> Any:
     return [_plain(a) for a in answer] if isinstance(answer, list) else answer
 
 
-def once_only(request: SignedIn, act: Callable[[], Any]) -> Any:
+def once_only(request: SignedIn, act: Callable[[], Any], named: bool = False) -> Any:
     """Do something in a transaction; with an ``Idempotency-Key`` header a repeat is answered from the record.
 
     The row is inserted first, in the same transaction: a second request with the same key waits for the first to end. What
     has to be done before anything is held (opening a picture, waiting for an instrument) is done before this.
+
+    What waited on a device says with an ``Entered-At`` header when it was entered: it then happens at that moment. ``named``:
+    what is written has an id of its own that tells a repeat for ever, so that it may come however late.
     """
+    with _entered(request, named):
+        return _once_only(request, act)
+
+
+def _once_only(request: SignedIn, act: Callable[[], Any]) -> Any:
     key = request.headers.get("Idempotency-Key", "")
     if len(key) > 80:
         raise Problem(422, "too_large", "The Idempotency-Key is longer than 80 characters.", "Idempotency-Key")
@@ -40,7 +49,7 @@ def once_only(request: SignedIn, act: Callable[[], Any]) -> Any:
             return act()
         asked = {"route": f"{request.method} {request.path}"[:120], "body": _body_of(request)}
         row, new = DoneOnce.objects.select_for_update().get_or_create(
-            user=request.user, key=key, defaults={**asked, "at": now()}
+            user=request.user, key=key, defaults={**asked, "at": arrived()}
         )
         if not new:
             if (row.route, row.body or asked["body"]) != (asked["route"], asked["body"]):
@@ -57,6 +66,28 @@ def once_only(request: SignedIn, act: Callable[[], Any]) -> Any:
         row.answer = _plain(answer)
         row.save()
         return answer
+
+
+def _entered(request: SignedIn, named: bool) -> AbstractContextManager[None]:
+    """The clock as it stood when a late write was entered; today's where it came at once."""
+    told = request.headers.get("Entered-At", "")
+    if not told:
+        return nullcontext()
+    try:
+        moment = datetime.fromisoformat(told)
+        late = now() - moment
+    except (ValueError, TypeError, OverflowError):
+        raise Problem(422, "out_of_range", "Give a date and time with its zone.", "Entered-At") from None
+    if late < timedelta(0):
+        return nullcontext()
+    if late > LATEST and not named:
+        raise Problem(
+            409,
+            "too_late",
+            f"This was entered over {LATEST.days} days ago. Whether it reached the workshop then cannot be told any more: look whether it is there, and enter it again if it is not.",
+            "Entered-At",
+        )
+    return at(moment, late=True)
 
 
 def _body_of(request: SignedIn) -> str:
@@ -80,20 +111,22 @@ def _body_of(request: SignedIn) -> str:
 SWEPT_EVERY = 500
 #: A repeat comes within this: a browser that was shut, a tablet in a drawer.
 KEPT = timedelta(days=7)
+#: So late may come what was entered without network: while its key is surely still known.
+LATEST = timedelta(days=6)
 
 
 def sweep() -> int:
     """Forget the keys of writes that nobody will repeat any more; how many they were."""
-    gone, _ = DoneOnce.objects.filter(at__lt=now() - KEPT).delete()
+    gone, _ = DoneOnce.objects.filter(at__lt=arrived() - KEPT).delete()
     return gone
 
 
-def once(view: Callable[..., Any]) -> Callable[..., Any]:
+def once(view: Callable[..., Any], named: bool = False) -> Callable[..., Any]:
     """Run a write as `once_only` does."""
 
     @wraps(view)
     def guarded(request: SignedIn, *args: Any, **kwargs: Any) -> Any:
-        return once_only(request, lambda: view(request, *args, **kwargs))
+        return once_only(request, lambda: view(request, *args, **kwargs), named)
 
     # The framework reads the types from the signature: resolve them where the view was written, not here.
     guarded.__signature__ = inspect.signature(view, eval_str=True)  # type: ignore[attr-defined]

@@ -133,7 +133,10 @@ def _routes(procedure: Procedure) -> None:
         printer = the_printer(printer_id)
         return capture_out(take(printer, name, request.user, taken, case_of(case_id, printer)))
 
-    def route(where: str, view: Any, id_: str, done: Callable[..., Any] = once, **annotations: Any) -> None:
+    def named(view: Any) -> Any:
+        return once(view, named=True)
+
+    def route(where: str, view: Any, id_: str, done: Callable[..., Any] = named, **annotations: Any) -> None:
         view.__annotations__.update(request=SignedIn, printer_id=int, **annotations)
         router.post(path + where, auth=may("measure.take"), response=CaptureOut, operation_id=f"measure.{name}{id_}")(
             done(view)
@@ -197,7 +200,7 @@ def _routes(procedure: Procedure) -> None:
                     taken.instrument.address, payload.place, payload.context.excitation or "sweep", payload.seconds
                 )
                 taken.typed, taken.data_name = {**taken.typed, "unit": unit}, f"{taken.instrument.name}.csv"
-                return once_only(request, lambda: keep(request, printer_id, taken, payload.case_id))
+                return once_only(request, lambda: keep(request, printer_id, taken, payload.case_id), named=True)
 
             by_instrument.__doc__ = f"Have an instrument on the network take a record (docs/instruments.md): {title}."
             route("/instrument", by_instrument, ".instrument", done=as_it_is, payload=shaken)

@@ -120,7 +120,10 @@ class PersonOut(Schema):
 
 
 class AuditLine(Schema):
+    """``entered_at``: when it was entered on a device without network; null where it came at once."""
+
     at: datetime
+    entered_at: datetime | None
     who: str
     verb: str
     what: str
@@ -283,5 +286,8 @@ def code_for(request: SignedIn, user_id: int):
 def audit_trail(request: SignedIn, page: int = 1):
     """Who did what, newest first."""
     rows, more = trail.page(page)
-    lines = [AuditLine(at=e.at, who=name_of(e.who), verb=e.verb, what=e.what, words=e.words) for e in rows]
+    lines = [
+        AuditLine(at=e.at, entered_at=e.entered_at, who=name_of(e.who), verb=e.verb, what=e.what, words=e.words)
+        for e in rows
+    ]
     return AuditPage(lines=lines, more=more)

@@ -72,13 +72,17 @@ def places_of(printer: Printer, place: str) -> list[str]:
 
 
 def rounds(printer: Printer, places: list[str], case_id: int | None) -> list[Round]:
-    """The rounds of this case (or of this sitting, where it is None), oldest first."""
+    """The rounds of this case (or of this sitting, where it is None) up to now, oldest first."""
+    # What comes late from a device belongs to the round that it was entered in, whatever others did since.
+    moment = now()
     captures = Capture.objects.filter(printer=printer, place__in=places, procedure__in=tension()).current()
+    captures = captures.filter(taken_at__lte=moment)
     actions = Action.objects.filter(printer=printer, place__in=places, kind="turn_tensioner").select_related("by")
+    actions = actions.filter(at__lte=moment)
     if case_id is not None:
         captures, actions = captures.filter(case=case_id), actions.filter(case=case_id)
     else:
-        since = now() - SITTING
+        since = moment - SITTING
         captures = captures.filter(case=None, taken_at__gte=since)
         actions = actions.filter(case=None, at__gte=since)
     by_number: dict[int, Round] = {}

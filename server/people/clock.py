@@ -10,6 +10,7 @@ from datetime import datetime
 from django.utils import timezone
 
 _moment: ContextVar[datetime | None] = ContextVar("moment", default=None)
+_late: ContextVar[bool] = ContextVar("late", default=False)
 
 
 def now() -> datetime:
@@ -17,11 +18,17 @@ def now() -> datetime:
     return _moment.get() or timezone.now()
 
 
+def arrived() -> datetime:
+    """When what is written down reached the workshop: `now`, but for what was entered earlier and came late."""
+    return timezone.now() if _late.get() else now()
+
+
 @contextmanager
-def at(moment: datetime) -> Iterator[None]:
-    """Let everything inside happen at ``moment``."""
-    token = _moment.set(moment)
+def at(moment: datetime, late: bool = False) -> Iterator[None]:
+    """Let everything inside happen at ``moment``. ``late``: it was entered then, and reaches the workshop only now."""
+    tokens = _moment.set(moment), _late.set(late)
     try:
         yield
     finally:
-        _moment.reset(token)
+        _moment.reset(tokens[0])
+        _late.reset(tokens[1])

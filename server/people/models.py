@@ -45,9 +45,13 @@ def name_of(user: User | None) -> str:
 
 
 class AuditEntry(models.Model):
-    """Who did what to what, when. Written in the same transaction as the deed; never changed."""
+    """Who did what to what, when. Written in the same transaction as the deed; never changed.
+
+    ``entered_at``: when it was entered on a device that could not reach the workshop; null where it came at once.
+    """
 
     at = models.DateTimeField()
+    entered_at = models.DateTimeField(null=True)
     who = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
     verb = models.CharField(max_length=40)
     what = models.CharField(max_length=40)
@@ -106,10 +110,12 @@ class PasswordCode(models.Model):
 
 def audit(who: User | None, verb: str, what: models.Model, words: str, **details: Any) -> None:
     """Write one line of the audit trail."""
-    from people.clock import now
+    from people.clock import arrived, now
 
+    came, entered = arrived(), now()
     AuditEntry.objects.create(
-        at=now(),
+        at=came,
+        entered_at=entered if entered < came else None,
         who=who,
         verb=verb,
         what=what._meta.model_name or "",

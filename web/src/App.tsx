@@ -174,6 +174,8 @@ function OwnMenu({ me }: { me: Me }) {
       aria-haspopup="menu"
       className="min-h-11 px-2 text-ink2"
       onPointerEnter={() => setWanted((w) => (w === "no" ? "near" : w))}
+      // At the press: between it and the click the menu may come and take the button's place.
+      onPointerDown={() => setWanted("now")}
       onClick={() => setWanted("now")}
     >
       {me.name}, {me.role} <span aria-hidden="true">▾</span>

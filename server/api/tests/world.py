@@ -78,9 +78,18 @@ class ApiCase(TestCase):
         self.clients["nobody"] = Client()
 
     def call(
-        self, who: str, method: str, path: str, body: Any = None, key: str | None = None, **form: Any
+        self,
+        who: str,
+        method: str,
+        path: str,
+        body: Any = None,
+        key: str | None = None,
+        entered: Any = None,
+        **form: Any,
     ) -> tuple[int, Any]:
         headers = {"Idempotency-Key": key} if key else {}
+        if entered is not None:
+            headers["Entered-At"] = str(entered)
         if form:
             answer = self.clients[who].post(f"/api{path}", form, headers=headers)
         else:

@@ -111,16 +111,27 @@ export function refusal(body: unknown, status: number): Refusal {
   );
 }
 
-/** Send a form or raw bytes, which the typed client does not do; retried a few times, with one key, when the network drops. */
-export async function send<T>(path: string, body: BodyInit, key: string, type?: string, tries = 4): Promise<T> {
+/**
+ * Send a form or raw bytes, which the typed client does not do; retried a few times, with one key, when the network drops.
+ * ``entered``: when it was entered, where it comes late.
+ */
+export async function send<T>(
+  path: string,
+  body: BodyInit,
+  key: string,
+  type?: string,
+  tries = 4,
+  entered?: Date,
+): Promise<T> {
+  const headers = {
+    ...writeHeaders(key),
+    ...(type ? { "Content-Type": type } : {}),
+    ...(entered ? { "Entered-At": entered.toISOString() } : {}),
+  };
   for (let attempt = 1; ; attempt++) {
     let response: Response;
     try {
-      response = await fetch(path, {
-        method: "POST",
-        body,
-        headers: { ...writeHeaders(key), ...(type ? { "Content-Type": type } : {}) },
-      });
+      response = await fetch(path, { method: "POST", body, headers });
     } catch {
       if (attempt >= tries) throw new Refusal(0, "offline", OFFLINE, null);
       await new Promise((done) => setTimeout(done, 400 * 2 ** attempt));

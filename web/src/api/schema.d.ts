@@ -6412,13 +6412,18 @@ export interface components {
              */
             until: string;
         };
-        /** AuditLine */
+        /**
+         * AuditLine
+         * @description ``entered_at``: when it was entered on a device without network; null where it came at once.
+         */
         AuditLine: {
             /**
              * At
              * Format: date-time
              */
             at: string;
+            /** Entered At */
+            entered_at: string | null;
             /** Who */
             who: string;
             /** Verb */

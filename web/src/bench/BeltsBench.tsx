@@ -1,11 +1,13 @@
 /** Setting belts: pluck each of the pair, be told what to turn, turn, measure again, until it holds. */
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import { api, got, newKey, type Schemas } from "../api/client";
+import type { Schemas } from "../api/client";
 import { Button, ErrorNote, Loading, TextField, useKey, useTitle } from "../kit/bits";
 import { eighth, type Preferences, parseFigure, sentence, show, turns } from "../kit/figures";
 import { Strip } from "../kit/Strip";
+import { KeptNote } from "../offline/KeptNote";
+import { useWaiting, useWrite } from "../offline/useEntries";
 import { useMe } from "../session/me";
 import { useBench } from "./BenchStart";
 import { PluckPane } from "./PluckPane";
@@ -70,7 +72,16 @@ export function BeltsBench() {
             {last?.actions.length ? "Turned. " : ""}Now pluck belt {active.toUpperCase()}.
           </p>
         ) : r.advice ? (
-          <ToDo key={number} printerId={id} caseId={caseId} advice={r.advice} belts={bench.data.belts} onDone={fresh} />
+          <ToDo
+            key={number}
+            printerId={id}
+            printer={bench.data.printer}
+            round={number}
+            caseId={caseId}
+            advice={r.advice}
+            belts={bench.data.belts.filter((b) => r.places.includes(b.place))}
+            onDone={fresh}
+          />
         ) : null}
         <Rounds printerId={id} place={place} caseId={caseId} belts={bench.data.belts} strips={false} />
       </section>
@@ -166,14 +177,20 @@ function way(b: BeltAdvice): string {
   return b.direction === "toward" ? "toward the belt" : (b.direction ?? "");
 }
 
+type Turned = { place: string; turns: number; advised: number };
+
 function ToDo({
   printerId,
+  printer,
+  round,
   caseId,
   advice,
   belts,
   onDone,
 }: {
   printerId: number;
+  printer: string;
+  round: number;
   caseId: number | null;
   advice: Advice;
   belts: Schemas["BenchBelt"][];
@@ -186,18 +203,16 @@ function ToDo({
   const order = advice.advice
     .map((a) => advice.belts.find((b) => b.id === a.target))
     .filter((b): b is BeltAdvice => b?.turns != null);
-  const turn = useMutation({
-    mutationFn: async (made: { place: string; turns: number; advised: number }[]) => {
-      for (const m of made)
-        await got(
-          api.POST("/api/printers/{printer_id}/turns", {
-            params: { path: { printer_id: printerId }, header: { "Idempotency-Key": newKey() } as never },
-            body: { ...m, case_id: caseId, note: "" },
-          }),
-        );
-    },
-    onSettled: onDone,
-  });
+  const said = (m: Turned) => `${m.place.toUpperCase()} ${m.turns > 0 ? "+" : ""}${Number(m.turns.toFixed(3))}`;
+  const about = caseId ? `/cases/${caseId}` : `/machines/${printerId}`;
+  const mark = `turn ${belts.map((b) => b.place).join("")} ${round}`;
+  const waits = useWaiting(about).find((e) => e.mark === mark);
+  const turn = useWrite<unknown, Turned[]>((made) => {
+    const body = (m: Turned): Schemas["Turn"] => ({ ...m, case_id: caseId, note: "" });
+    const path = `/api/printers/${printerId}/turns`;
+    const words = `${printer}: turned ${made.map(said).join(", ")}`;
+    return { words, about, mark, writes: made.map((m) => ({ path, body: body(m) })) };
+  }, onDone);
   const asAdvised = () =>
     turn.mutate(
       order.map((b) => {
@@ -211,8 +226,14 @@ function ToDo({
       }),
     );
   const back = () => go(caseId ? `/cases/${caseId}` : `/machines/${printerId}`);
-  const primary = turn.isPending || otherwise ? null : order.length ? asAdvised : advice.holds ? back : null;
+  const primary = turn.isPending || otherwise || waits ? null : order.length ? asAdvised : advice.holds ? back : null;
   useKey("Enter", primary);
+  if (waits)
+    return (
+      <KeptNote id={waits.id}>
+        what it changed is learned then. Pluck {belts.length > 1 ? "both belts" : "it"} again now: that is kept, too
+      </KeptNote>
+    );
   if (!order.length)
     return (
       <div className="grid gap-3 border-t border-hair pt-4">
@@ -286,7 +307,7 @@ function Otherwise({
 }: {
   belts: BeltAdvice[];
   busy: boolean;
-  onTurned: (made: { place: string; turns: number; advised: number }[]) => void;
+  onTurned: (made: Turned[]) => void;
   leave: () => void;
 }) {
   const [text, setText] = useState<Record<string, string>>({});

@@ -4,7 +4,8 @@ import { useEffect, useState } from "react";
 import { api, got, newKey, Refusal, type Schemas, send, upload } from "../api/client";
 import { parseFigure } from "../kit/figures";
 import type { Row } from "../kit/ReadingsField";
-import { asForm, type Entry, sendOrKeep, useSent } from "../offline/entries";
+import { asForm, type Entry, entered, sendOrKeep } from "../offline/entries";
+import { useSent } from "../offline/useEntries";
 import { useMe } from "../session/me";
 import type { Capture, Planned } from "./drawing";
 import { type Asked, standing, type Texts, typedContext } from "./Fields";
@@ -77,14 +78,12 @@ export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
     context: typedContext(page.fields, texts),
   });
   const path = `/api/printers/${id}/${page.procedure}`;
-  const entry = (way: string, body: Entry["writes"][number]["body"]): Entry => ({
-    id: key,
-    who: me.id,
-    name: me.name,
-    at: Date.now(),
-    words: `${printer}: ${page.card.heading}`,
-    writes: [{ path: path + way, key, body, dated: true }],
-  });
+  const entry = (way: string, body: Entry["writes"][number]["body"]): Entry =>
+    entered(me, key, {
+      words: `${printer}: ${page.card.heading}`,
+      about: caseId ? `/cases/${caseId}` : `/machines/${id}`,
+      writes: [{ path: path + way, key, body }],
+    });
   const settled = {
     onSuccess: () => {
       sessionStorage.removeItem(store);

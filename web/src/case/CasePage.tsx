@@ -9,11 +9,14 @@ import { Rounds } from "../bench/Rounds";
 import { Button, Caution, ErrorNote, Loading, useKey, useTitle } from "../kit/bits";
 import { Sketch } from "../kit/Sketch";
 import { beltConditions } from "../machine/Places";
+import { KeptNote } from "../offline/KeptNote";
+import { useWrite } from "../offline/useEntries";
 import { CheckStep, OtherChecks, RepairStep } from "./CheckStep";
 import { Close } from "./Close";
 import { Log } from "./Log";
 import { Seen } from "./Seen";
 import { Weighing, type WhatIf } from "./Weighing";
+import { aboutCase } from "./writing";
 
 type Case = Schemas["CaseOut"];
 
@@ -66,10 +69,7 @@ function Next({ c, changed, onWhatIf }: { c: Case; changed: (c: Case) => void; o
     queryKey: ["printer", c.printer_id],
     queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: c.printer_id } } })),
   });
-  const take = useMutation({
-    mutationFn: () => got(api.POST("/api/cases/{case_id}/take", { params: { path: { case_id: c.id } } })),
-    onSuccess: changed,
-  });
+  const take = useWrite<Case>(() => aboutCase(c, "take", `Took the case “${c.title}” in hand`), changed);
   const reopen = useMutation({
     mutationFn: () => got(api.POST("/api/cases/{case_id}/reopen", { params: { path: { case_id: c.id } } })),
     onSuccess: changed,
@@ -132,6 +132,7 @@ function Next({ c, changed, onWhatIf }: { c: Case; changed: (c: Case) => void; o
       )}
       {s.caution ? <Caution>{s.caution}</Caution> : null}
       <ErrorNote error={take.error ?? reopen.error} />
+      {take.kept ? <KeptNote id={take.kept}>the case is yours when the network is back</KeptNote> : null}
       {closing ? <Close c={c} changed={changed} leave={() => setClosing(false)} /> : null}
       {check && !closing ? (
         <CheckStep

@@ -1,14 +1,16 @@
 /** A check done by hand: how, and what it showed. Each outcome says how it would move the bars before it is chosen. */
-import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, got, type Schemas } from "../api/client";
+import type { Schemas } from "../api/client";
 import { useBench } from "../bench/BenchStart";
 import { benchPath, fitting } from "../bench/paths";
 import { Button, ErrorNote, INPUT, TextField, useKey } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
+import { KeptNote } from "../offline/KeptNote";
+import { useWrite } from "../offline/useEntries";
 import { useFindings, useKnowledge } from "./knowledge";
 import type { WhatIf } from "./Weighing";
+import { aboutCase, useWaitingHere } from "./writing";
 
 type Case = Schemas["CaseOut"];
 type Next = Schemas["NextCheck"];
@@ -24,9 +26,15 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
   const bench = useBench(c.printer_id);
   const findings = useFindings();
   const check = known.data?.checks.find((k) => k.id === next.check);
-  const send = useMutation({
-    mutationFn: ({ names, unsure }: { names: string[]; unsure: boolean }) => {
-      const rows = names.map((finding) => {
+  const mark = `check ${next.check} ${next.axis ?? ""}`;
+  const waits = useWaitingHere(c).find((e) => e.mark === mark);
+  const over = () => {
+    onWhatIf(null);
+    done();
+  };
+  const send = useWrite<Case, Answer>(
+    (answer) => {
+      const rows = answer.names.map((finding) => {
         const text = values[finding]?.trim();
         const value = text ? parseFigure(text) : null;
         if (text && value === null) throw new Error(`“${text}” is not a figure.`);
@@ -38,30 +46,30 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
         swap.same ? `left as it was: ${swap.same}` : "",
         note,
       ].filter(Boolean);
-      return got(
-        api.POST("/api/cases/{case_id}/outcomes", {
-          params: { path: { case_id: c.id } },
-          body: {
-            check: next.check,
-            axis: next.axis ?? "",
-            found: rows,
-            unsure,
-            against: next.gate != null,
-            note: words.join("; "),
-          },
-        }),
-      );
+      const body: Schemas["OutcomeIn"] = {
+        check: next.check,
+        axis: next.axis ?? "",
+        found: rows,
+        unsure: answer.unsure,
+        against: next.gate != null,
+        note: words.join("; "),
+      };
+      return aboutCase(c, "outcomes", `${next.label}: ${said(answer, (f) => label(f).label)}`, body, mark);
     },
-    onSuccess: (answer) => {
-      onWhatIf(null);
+    (answer) => {
       changed(answer);
-      done();
+      over();
     },
-  });
+    over,
+  );
   const allFine = () => send.mutate({ names: [], unsure: false });
-  useKey("0", found.length || send.isPending || !check ? null : allFine);
+  useKey("0", found.length || send.isPending || waits || !check ? null : allFine);
+  const label = (f: string) => findings.data!.find((x) => x.id === f)!;
+  if (waits)
+    return (
+      <KeptNote id={waits.id}>the bars move when the network is back. Other checks can be done meanwhile</KeptNote>
+    );
   if (!check || !findings.data) return null;
-  const label = (f: string) => findings.data.find((x) => x.id === f)!;
   const show = (finding: string | null) => {
     const o = next.outcomes?.find((x) => x.finding === finding);
     onWhatIf(o ? { label: o.label, bars: o.then } : null);
@@ -159,24 +167,23 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
   );
 }
 
+type Answer = { names: string[]; unsure: boolean };
+
 /** The answer in words, while it is on its way. */
-function said(answer: { names: string[]; unsure: boolean }, label: (f: string) => string): string {
+function said(answer: Answer, label: (f: string) => string): string {
   return answer.unsure ? "not sure" : answer.names.map(label).join(", ") || "all fine";
 }
 
 /** A remedy: what to do, and whether it helped. */
 export function RepairStep({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   const s = c.step;
-  const send = useMutation({
-    mutationFn: (helped: boolean | null) =>
-      got(
-        api.POST("/api/cases/{case_id}/repairs", {
-          params: { path: { case_id: c.id } },
-          body: { fault: s.fault!, axis: s.place ?? "", helped, note: "" },
-        }),
-      ),
-    onSuccess: changed,
-  });
+  const mark = `repair ${s.fault} ${s.place ?? ""}`;
+  const waits = useWaitingHere(c).find((e) => e.mark === mark);
+  const send = useWrite<Case, boolean>((helped) => {
+    const body: Schemas["RepairIn"] = { fault: s.fault!, axis: s.place ?? "", helped, note: "" };
+    return aboutCase(c, "repairs", `${s.title}: ${helped ? "done, it is gone" : "done, still there"}`, body, mark);
+  }, changed);
+  if (waits) return <KeptNote id={waits.id}>what comes next is said when the network is back</KeptNote>;
   return (
     <div className="grid gap-3 border-t border-hair pt-4">
       {s.after?.length ? <p>Measure again after it: {s.after.join(", ")}.</p> : null}

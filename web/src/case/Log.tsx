@@ -1,37 +1,33 @@
 /** What was done in a case and by whom; words and pictures are added here. */
-import { useMutation } from "@tanstack/react-query";
-import { useRef, useState } from "react";
-import { api, got, newKey, type Schemas, send } from "../api/client";
+import { useState } from "react";
+import type { Schemas } from "../api/client";
 import { Button, ErrorNote, Field, INPUT } from "../kit/bits";
 import { ago } from "../kit/figures";
+import { WaitsHere } from "../offline/KeptNote";
+import { useWrite } from "../offline/useEntries";
+import { aboutCase } from "./writing";
 
 type Case = Schemas["CaseOut"];
 
 export function Log({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   const [words, setWords] = useState("");
-  const pictureKey = useRef(newKey());
-  const comment = useMutation({
-    mutationFn: () =>
-      got(api.POST("/api/cases/{case_id}/comments", { params: { path: { case_id: c.id } }, body: { words } })),
-    onSuccess: (next) => {
-      setWords("");
+  const written = () => setWords("");
+  const comment = useWrite<Case>(
+    () => aboutCase(c, "comments", `“${words.slice(0, 60)}” into the log`, { words } satisfies Schemas["Words"]),
+    (next) => {
+      written();
       changed(next);
     },
-  });
-  const picture = useMutation({
-    mutationFn: (file: File) => {
-      const form = new FormData();
-      form.append("file", file);
-      return send<Case>(`/api/cases/${c.id}/pictures`, form, pictureKey.current);
-    },
-    onSuccess: (next) => {
-      pictureKey.current = newKey();
-      changed(next);
-    },
-  });
+    written,
+  );
+  const picture = useWrite<Case, File>(
+    (file) => aboutCase(c, "pictures", `a picture, ${file.name}`, [{ name: "file", value: file, file: file.name }]),
+    changed,
+  );
   return (
     <section className="sheet grid gap-3">
       <h2>Log</h2>
+      <WaitsHere about={`/cases/${c.id}`} />
       <ol className="rows">
         {c.log.map((l) => (
           <li key={`${l.at}${l.words}`} className="py-2">

@@ -4,7 +4,8 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, newKey, type Schemas } from "../api/client";
 import { Button, Caution, ErrorNote, Field, fieldError, INPUT, Loading, TextField } from "../kit/bits";
-import { sendOrKeep, useSent, type Write } from "../offline/entries";
+import { entered, sendOrKeep, type Write } from "../offline/entries";
+import { useSent } from "../offline/useEntries";
 import { useMe } from "../session/me";
 import { useFindings } from "./knowledge";
 
@@ -58,8 +59,9 @@ export function Report() {
         writes.push({ path: "/api/cases/{id}/pictures", key: keys.current.picture, body });
       }
       const words = `Report on ${printer.data!.name}: ${chosen!.label}`;
-      const entry = { id: keys.current.report, who: me.id, name: me.name, at: Date.now(), words, writes };
-      return sendOrKeep<Schemas["CaseOut"]>(entry);
+      return sendOrKeep<Schemas["CaseOut"]>(
+        entered(me, keys.current.report, { words, about: `/machines/${id}`, writes }),
+      );
     },
     onSuccess: (made) => {
       sessionStorage.removeItem(store);

@@ -5,8 +5,10 @@ import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, INPUT, TextField, useKey } from "../kit/bits";
 import { ago } from "../kit/figures";
+import { useWrite } from "../offline/useEntries";
 import { STATE } from "./CaseList";
 import { useFindings } from "./knowledge";
+import { aboutCase, useWaitingHere } from "./writing";
 
 type Case = Schemas["CaseOut"];
 type Finding = Schemas["FindingOut"];
@@ -116,25 +118,28 @@ function Observed({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   );
 }
 
+type Observing = { finding: string; state: State; axis?: string; wall?: "" | "x" | "y" };
+
+/** ``label``: the finding in words, for the list of what waits. */
 function useObserve(c: Case, changed: (c: Case) => void) {
-  return useMutation({
-    mutationFn: (o: { finding: string; state: State; axis?: string; wall?: "" | "x" | "y" }) =>
-      got(
-        api.POST("/api/cases/{case_id}/observations", {
-          params: { path: { case_id: c.id } },
-          body: { axis: "", wall: "", note: "", ...o },
-        }),
-      ),
-    onSuccess: changed,
-  });
+  return useWrite<Case, Observing & { label: string }>(({ label, ...o }) => {
+    const body: Schemas["ObservationIn"] = { axis: "", wall: "", note: "", ...o };
+    return aboutCase(c, "observations", `${label}: ${SAID[o.state]}`, body, `finding ${o.finding}`);
+  }, changed);
 }
 
 /** Questions that anyone can answer from the print or the noise, and that would move the bars: number keys say yes. */
 function Questions({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   const observe = useObserve(c, changed);
   const asked = new Set(c.observations.map((o) => o.finding));
-  const rows = (c.weighing?.result.ask ?? []).filter((q) => !asked.has(q.finding));
-  const yes = (k: number) => (rows[k] ? () => observe.mutate({ finding: rows[k]!.finding, state: "present" }) : null);
+  const waits = new Set(useWaitingHere(c).map((e) => e.mark));
+  const rows = (c.weighing?.result.ask ?? []).filter(
+    (q) => !asked.has(q.finding) && !waits.has(`finding ${q.finding}`),
+  );
+  const yes = (k: number) => {
+    const { finding, label } = rows[k] ?? {};
+    return finding && label ? () => observe.mutate({ finding, label, state: "present" }) : null;
+  };
   useKey("1", yes(0));
   useKey("2", yes(1));
   useKey("3", yes(2));
@@ -150,19 +155,19 @@ function Questions({ c, changed }: { c: Case; changed: (c: Case) => void }) {
               <Button
                 className="min-h-11 !gap-1.5 !px-2.5 !text-[16px]"
                 keyHint={String(k + 1)}
-                onClick={() => observe.mutate({ finding, state: "present" })}
+                onClick={() => observe.mutate({ finding, label, state: "present" })}
               >
                 Yes
               </Button>
               <Button
                 className="min-h-11 !px-2.5 !text-[16px]"
-                onClick={() => observe.mutate({ finding, state: "absent" })}
+                onClick={() => observe.mutate({ finding, label, state: "absent" })}
               >
                 No
               </Button>
               <Button
                 className="min-h-11 !px-2.5 !text-[16px]"
-                onClick={() => observe.mutate({ finding, state: "unknown" })}
+                onClick={() => observe.mutate({ finding, label, state: "unknown" })}
               >
                 Not sure
               </Button>
@@ -209,11 +214,8 @@ function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
     setText("");
   };
   const say = (state: State) => {
-    observe.mutate(
-      chosen!.asked === "wall"
-        ? { finding: chosen!.id, state, wall: axis as "" | "x" | "y" }
-        : { finding: chosen!.id, state, axis },
-    );
+    const { id: finding, label, asked } = chosen!;
+    observe.mutate({ finding, label, state, ...(asked === "wall" ? { wall: axis as "" | "x" | "y" } : { axis }) });
     setChosen(null);
   };
   return (

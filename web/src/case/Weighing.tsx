@@ -1,9 +1,10 @@
 /** What it may be, as bars that open to their reasons; an outcome under the pointer shows how it would move them. */
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, type Schemas } from "../api/client";
+import type { Schemas } from "../api/client";
 import { Button, ErrorNote, Field, INPUT, TextField } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
+import { useWrite } from "../offline/useEntries";
 import { useKnowledge } from "./knowledge";
 
 type Case = Schemas["CaseOut"];
@@ -145,23 +146,25 @@ function Happened({ c }: { c: Case }) {
   const [days, setDays] = useState("1");
   const known = useKnowledge();
   const since = (Date.now() - new Date(c.reported_at).getTime()) / 86400000;
-  const add = useMutation({
-    mutationFn: () => {
+  const cleared = () => setEvent("");
+  const add = useWrite<unknown>(
+    () => {
       const before = parseFigure(days);
       if (before === null || before < 0) throw new Error("Enter how many days before the report that was.");
-      return got(
-        api.POST("/api/printers/{printer_id}/events", {
-          params: { path: { printer_id: c.printer_id } },
-          body: { event, days_ago: before + since, note: "" },
-        }),
-      );
+      const body: Schemas["Happened"] = { event, days_ago: before + since, note: "" };
+      return {
+        words: `${c.printer}: ${event.replaceAll("_", " ")}, just before`,
+        about: `/cases/${c.id}`,
+        writes: [{ path: `/api/printers/${c.printer_id}/events`, body }],
+      };
     },
-    onSuccess: () => {
-      setEvent("");
+    () => {
+      cleared();
       client.invalidateQueries({ queryKey: ["case", c.id] });
       client.invalidateQueries({ queryKey: ["record", c.printer_id] });
     },
-  });
+    cleared,
+  );
   return (
     <details>
       <summary className="min-h-11 cursor-pointer py-2 text-[15px] font-semibold text-ink2">

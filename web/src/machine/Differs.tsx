@@ -1,10 +1,11 @@
 /** What a machine is, and where it differs from its model: another pulley after a repair, with date and reason. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, newKey, Refusal, type Schemas, send } from "../api/client";
+import { api, got, Refusal, type Schemas } from "../api/client";
 import { type Asked, Fields, type Texts } from "../bench/Fields";
 import { Button, ErrorNote, Field, fieldError, INPUT, TextField } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
+import { useWrite } from "../offline/useEntries";
 import { nameOf } from "../workshop/draft";
 
 type Sheet = Schemas["PrinterSheet"];
@@ -71,25 +72,22 @@ function Differ({ id, sheet, leave }: { id: number; sheet: Sheet; leave: () => v
   const [texts, setTexts] = useState<Texts>({});
   const [since, setSince] = useState(today);
   const [reason, setReason] = useState("");
-  const [key, setKey] = useState(newKey);
   const differs = f ? sheet.differs.some((path) => nameOf(path) === nameOf(f.path)) : false;
-  const keep = useMutation({
-    mutationFn: async (value: unknown) =>
-      send<Sheet>(
-        `/api/printers/${id}/differences`,
-        JSON.stringify({ path: f!.path, value, since, reason }),
-        key,
-        "application/json",
-      ),
-    onSuccess: (answer) => {
+  const keep = useWrite<Sheet, unknown>(
+    (value) => ({
+      words: `This machine differs from its model: ${f!.title}`,
+      about: `/machines/${id}`,
+      writes: [{ path: `/api/printers/${id}/differences`, body: { path: f!.path, value, since, reason } }],
+    }),
+    (answer) => {
       client.setQueryData(["sheet-of", id], answer);
       client.invalidateQueries({
         predicate: (q) => ["printer", "record", "bench", "bench-page"].includes(String(q.queryKey[0])),
       });
       leave();
     },
-    onError: (e) => e instanceof Refusal && !e.isPassing && setKey(newKey()),
-  });
+    leave,
+  );
   if (!f) return null;
   // Of a difference the value is all that is asked: whatever it hangs on is as it is.
   const asked: Asked = { ...f, name: "value", when: null, optional: false, value: null, origin: null, hint: f.hint };

@@ -1,8 +1,12 @@
 /** The settings ledger: values that were set on a machine, newest first, each with what it was and the way back. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, got } from "../api/client";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote } from "../kit/bits";
 import { ago } from "../kit/figures";
+import { KeptNote } from "../offline/KeptNote";
+import { useWaiting, useWrite } from "../offline/useEntries";
+
+type Row = Schemas["StoredOut"];
 
 export function Ledger({ printerId, name, className = "" }: { printerId: number; name?: string; className?: string }) {
   const client = useQueryClient();
@@ -10,10 +14,17 @@ export function Ledger({ printerId, name, className = "" }: { printerId: number;
     queryKey: ["ledger", printerId],
     queryFn: () => got(api.GET("/api/printers/{printer_id}/ledger", { params: { path: { printer_id: printerId } } })),
   });
-  const back = useMutation({
-    mutationFn: (id: number) => got(api.POST("/api/ledger/{row_id}/back", { params: { path: { row_id: id } } })),
-    onSuccess: (rows) => client.setQueryData(["ledger", printerId], rows),
-  });
+  const about = `/machines/${printerId}`;
+  const waiting = useWaiting(about);
+  const back = useWrite<Row[], Row>(
+    (r) => ({
+      words: `${r.words} set back to ${r.was} ${r.unit}`,
+      about,
+      mark: `back ${r.id}`,
+      writes: [{ path: `/api/ledger/${r.id}/back` }],
+    }),
+    (rows) => client.setQueryData(["ledger", printerId], rows),
+  );
   const rows = (ledger.data ?? []).filter((r) => !name || r.name === name);
   if (!rows.length) return null;
   return (
@@ -39,9 +50,13 @@ export function Ledger({ printerId, name, className = "" }: { printerId: number;
                 <pre className="bg-well p-2 font-mono text-[15px]">
                   {r.script.trim() || `set ${r.words} to ${r.was}`}
                 </pre>
-                <Button className="min-h-11" disabled={back.isPending} onClick={() => back.mutate(r.id)}>
-                  It is set back: write it down
-                </Button>
+                {waiting.some((e) => e.mark === `back ${r.id}`) ? (
+                  <KeptNote id={`back ${r.id}`}>the ledger has it then</KeptNote>
+                ) : (
+                  <Button className="min-h-11" disabled={back.isPending} onClick={() => back.mutate(r)}>
+                    It is set back: write it down
+                  </Button>
+                )}
               </details>
             ) : null}
           </li>

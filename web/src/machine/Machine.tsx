@@ -1,14 +1,16 @@
 /** One machine: the sketch as its map, condition by axis with the age of the evidence, limits, parts, and the record. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { api, got, newKey, type Schemas, send } from "../api/client";
+import { api, got, type Schemas } from "../api/client";
 import { beltsPath } from "../bench/paths";
 import { Button, Caution, Choices, ErrorNote, Loading, TextField, useTitle } from "../kit/bits";
 import { FitnessWords } from "../kit/Condition";
 import { ago, preferred } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
 import { KINEMATICS } from "../kit/words";
+import { KeptNote, WaitsHere } from "../offline/KeptNote";
+import { useWaiting, useWrite } from "../offline/useEntries";
 import { atLeast, useMe } from "../session/me";
 import { Differs } from "./Differs";
 import { Ledger } from "./Ledger";
@@ -71,6 +73,7 @@ export function Machine() {
           ) : null}
           <Cases cases={p.open_cases} />
           <Places printer={p} chosen={chosen} onPick={setChosen} />
+          <WaitsHere about={`/machines/${id}`} />
           <Ledger printerId={id} className="sheet" />
           <Record key={`${chosen?.kind}${chosen?.place}`} id={id} chosen={chosen} />
           <Parts printer={p} />
@@ -150,23 +153,30 @@ function Look({ look, name, printerId }: { look: Schemas["LookOut"]; name: strin
   const [unplugged, setUnplugged] = useState(false);
   const [trouble, setTrouble] = useState<"yes" | "no" | "">("");
   const [found, setFound] = useState("");
-  const key = useRef(newKey());
-  const done = useMutation({
-    mutationFn: () =>
-      send<Schemas["CaseOut"]>(
-        `/api/looks/${look.id}`,
-        JSON.stringify({ unplugged, trouble: trouble === "yes", found }),
-        key.current,
-        "application/json",
-      ),
-    onSuccess: () => {
+  const done = useWrite<Schemas["CaseOut"]>(
+    () => ({
+      words: `${name}: looked at for a danger elsewhere; ${trouble === "yes" ? "the same here" : "sound"}`,
+      about: `/machines/${printerId}`,
+      mark: `look ${look.id}`,
+      writes: [
+        {
+          path: `/api/looks/${look.id}`,
+          body: { unplugged, trouble: trouble === "yes", found } satisfies Schemas["LookIn"],
+        },
+      ],
+    }),
+    () => {
       client.invalidateQueries({ queryKey: ["printer", printerId] });
       client.invalidateQueries({ queryKey: ["floor"] });
     },
-    onError: () => {
-      key.current = newKey();
-    },
-  });
+  );
+  const waits = useWaiting(`/machines/${printerId}`).find((e) => e.mark === `look ${look.id}`);
+  if (waits)
+    return (
+      <KeptNote id={waits.id}>
+        {name} stays held until then{trouble === "yes" ? ": leave it unplugged, and put a note on it" : ""}
+      </KeptNote>
+    );
   return (
     <form
       className="grid gap-3 border-l-[5px] border-failed pl-4"
@@ -226,10 +236,16 @@ function Tag({ printer }: { printer: Schemas["PrinterOut"] }) {
     setOpen(false);
     setReason("");
   };
-  const tag = useMutation({
-    mutationFn: () => got(api.POST("/api/printers/{printer_id}/tag-out", { ...path, body: { reason } })),
-    onSuccess: done,
-  });
+  const tag = useWrite<Schemas["PrinterOut"]>(
+    () => ({
+      words: `${printer.name}: tagged out, ${reason}`,
+      about: `/machines/${printer.id}`,
+      mark: "tag",
+      writes: [{ path: `/api/printers/${printer.id}/tag-out`, body: { reason } satisfies Schemas["TagOut"] }],
+    }),
+    done,
+  );
+  const waits = useWaiting(`/machines/${printer.id}`).find((e) => e.mark === "tag");
   const lift = useMutation({
     mutationFn: () => got(api.DELETE("/api/printers/{printer_id}/tag-out", path)),
     onSuccess: done,
@@ -247,6 +263,8 @@ function Tag({ printer }: { printer: Schemas["PrinterOut"] }) {
         </Button>
       </div>
     );
+  if (waits)
+    return <KeptNote id={waits.id}>nobody else knows until then: leave it unplugged, and put a note on it</KeptNote>;
   if (!open)
     return (
       <Button className="justify-self-start" onClick={() => setOpen(true)}>

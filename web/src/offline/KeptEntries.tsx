@@ -1,9 +1,10 @@
 /** A line under the header while something that was entered waits on this device; it opens into the list. */
 import { useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useState } from "react";
+import { Link } from "react-router";
 import { Button } from "../kit/bits";
 import { ago } from "../kit/figures";
-import { useMe } from "../session/me";
+import { atLeast, useMe } from "../session/me";
 import { all, drop, ENTRIES_CHANGED, type Entry, keep, sendAll, takeOver } from "./entries";
 
 /** So often is tried again while something waits (ms). */
@@ -14,7 +15,6 @@ export function KeptEntries() {
   const client = useQueryClient();
   const [waiting, setWaiting] = useState<Entry[]>([]);
   const [open, setOpen] = useState(false);
-  const busy = useRef(false);
   const look = useCallback(() => void all().then(setWaiting), []);
   useEffect(() => {
     void takeOver(me).then(look);
@@ -22,12 +22,7 @@ export function KeptEntries() {
     return () => window.removeEventListener(ENTRIES_CHANGED, look);
   }, [look, me]);
   const send = useCallback(async () => {
-    if (busy.current) return;
-    busy.current = true;
-    const sent = await sendAll(me.id).finally(() => {
-      busy.current = false;
-    });
-    if (sent) client.invalidateQueries();
+    if (await sendAll(me.id)) client.invalidateQueries();
   }, [client, me.id]);
   const going = waiting.filter((e) => e.who === me.id && !e.refused).length;
   useEffect(() => {
@@ -63,7 +58,7 @@ export function KeptEntries() {
       {open ? (
         <ul>
           {waiting.map((e) => (
-            <Kept key={e.id} entry={e} mine={e.who === me.id} />
+            <Kept key={e.id} entry={e} mine={e.who === me.id} lead={atLeast(me, "lead")} />
           ))}
         </ul>
       ) : null}
@@ -71,7 +66,8 @@ export function KeptEntries() {
   );
 }
 
-function Kept({ entry, mine }: { entry: Entry; mine: boolean }) {
+/** Its person sends, tries again or throws away; of somebody who does not come back the lead may throw it away, unread. */
+function Kept({ entry, mine, lead }: { entry: Entry; mine: boolean; lead: boolean }) {
   const [sure, setSure] = useState(false);
   const { refused: _, ...again } = entry;
   return (
@@ -87,9 +83,14 @@ function Kept({ entry, mine }: { entry: Entry; mine: boolean }) {
           Try again
         </Button>
       ) : null}
-      {!mine ? null : sure ? (
+      {mine && entry.about ? (
+        <Link to={entry.about} className="inline-flex min-h-11 items-center">
+          {entry.refused ? "Look there" : "Its page"}
+        </Link>
+      ) : null}
+      {!mine && !lead ? null : sure ? (
         <Button className="min-h-11" onClick={() => drop(entry.id)}>
-          Throw it away for good
+          {mine ? "Throw it away for good" : `Throw it away for good, unread: tell ${entry.name}`}
         </Button>
       ) : (
         <Button className="min-h-11" onClick={() => setSure(true)}>

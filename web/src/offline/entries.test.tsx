@@ -23,7 +23,7 @@ vi.mock("idb-keyval", () => {
   };
 });
 
-type Sent = { path: string; key: string | null; body: unknown };
+type Sent = { path: string; key: string | null; entered: string | null; body: unknown };
 let sent: Sent[];
 let answers: (path: string) => Response | Promise<Response>;
 const json = (body: unknown, status = 200) =>
@@ -36,8 +36,14 @@ beforeEach(() => {
   answers = () => json({ id: 7 });
   Object.defineProperty(navigator, "onLine", { value: false, configurable: true });
   vi.stubGlobal("fetch", async (path: string, init: RequestInit) => {
-    const key = new Headers(init.headers).get("Idempotency-Key");
-    sent.push({ path, key, body: typeof init.body === "string" ? JSON.parse(init.body) : init.body });
+    if (path === "/api/health") return answers(path);
+    const [key, entered] = ["Idempotency-Key", "Entered-At"].map((h) => new Headers(init.headers).get(h));
+    sent.push({
+      path,
+      key: key!,
+      entered: entered!,
+      body: typeof init.body === "string" ? JSON.parse(init.body) : init.body,
+    });
     return answers(path);
   });
 });
@@ -51,6 +57,7 @@ const report = (n: number, more: Partial<Entry> = {}): Entry => ({
   name: "Wen",
   at: 1000 * n,
   words: `Report ${n}`,
+  about: "/cases",
   writes: [{ path: "/api/cases", key: `k${n}`, body: JSON.stringify({ n }) }],
   ...more,
 });
@@ -76,6 +83,23 @@ describe("an entry", () => {
     expect(sent.map((s) => s.key)).toEqual(["k1", "k2"]);
     expect(await sendAll(technician.id)).toBe(0);
     expect(await all()).toEqual([]);
+  });
+
+  it("goes out after what was entered before it", async () => {
+    answers = cut;
+    await sendOrKeep(report(1));
+    answers = () => json({ id: 7 });
+    sent = [];
+    expect(await sendOrKeep(report(2))).toEqual({ id: 7 });
+    expect(sent.map((s) => s.key)).toEqual(["k1", "k2"]);
+  });
+
+  it("waits behind what cannot go out yet", async () => {
+    await keep(report(1));
+    answers = (path) => (path === "/api/health" ? json({}) : cut());
+    expect(await sendOrKeep(report(2))).toBeNull();
+    expect(sent.map((s) => s.key)).toEqual(["k1"]);
+    expect((await all()).map((e) => e.id)).toEqual(["k1", "k2"]);
   });
 
   it("of two requests: the second goes where the first one's answer says, and both again with their keys", async () => {
@@ -139,25 +163,26 @@ describe("an entry", () => {
     // The workshop's clock is a day ahead: that is seen from its answers.
     const date = new Date(Date.now() + 86400_000).toUTCString();
     answers = () => new Response("{}", { headers: { Date: date } });
-    await sendOrKeep(report(9));
     await sendAll(technician.id);
-    const form = sent[1]!.body as FormData;
-    const meta = JSON.parse(form.get("meta") as string);
-    expect(Date.parse(meta.taken_at) / 60_000).toBeCloseTo((Date.now() + 23 * 3600_000) / 60_000, 0);
-    expect(sent[1]!.path).toBe("/api/printers/3/belt-pluck/file");
+    const form = sent[0]!.body as FormData;
+    // Its content is as it was the first time: with the same key it is the same write.
+    expect(JSON.parse(form.get("meta") as string)).toEqual(taken);
+    expect(Date.parse(sent[0]!.entered!) / 60_000).toBeCloseTo((Date.now() + 23 * 3600_000) / 60_000, 0);
+    expect(sent[0]!.path).toBe("/api/printers/3/belt-pluck/file");
     expect((form.get("file") as File).name).toBe("belt.wav");
   });
 
   it("of an earlier version is taken over in today's shape, without a time that nobody knows", async () => {
     const meta = { id: "r1", place: "a", span_mm: 285 } as unknown as Parameters<typeof plucked>[1]["meta"];
     const old = { id: "r1", printerId: 3, printer: "Marline", meta, wav: new Blob(["w"]), name: "belt.wav" };
-    const [write] = asKeptNow(technician, old).writes;
+    const taken = asKeptNow(technician, old);
+    const [write] = taken.writes;
     expect(JSON.parse((write!.body as { value: string }[])[0]!.value)).toEqual({
       id: "r1",
       place: "a",
       context: { span_mm: 285 },
     });
-    expect(write!.dated).toBe(false);
+    expect(taken.undated).toBe(true);
     disk.stores.set("kestov", new Map([["r1", old]]));
     await takeOver(technician);
     expect((await all()).map((e) => e.id)).toEqual(["r1"]);
@@ -181,6 +206,17 @@ describe("the line of what waits", () => {
     expect(await all()).toHaveLength(2);
     await hand.click(screen.getByRole("button", { name: "Throw it away for good" }));
     await waitFor(async () => expect((await all()).map((e) => e.name)).toEqual(["Suna"]));
+  });
+
+  it("lets the lead clear what somebody left, unread, and nobody else", async () => {
+    answers = cut;
+    await keep(report(2, { who: 5, name: "Suna" }));
+    const hand = handle(<KeptEntries />, [], { me: { ...technician, role: "lead" } });
+    await hand.click(await screen.findByRole("button", { name: "Show the list" }));
+    expect(screen.queryByText("Report 2")).toBeNull();
+    await hand.click(screen.getByRole("button", { name: "Throw away" }));
+    await hand.click(screen.getByRole("button", { name: /unread: tell Suna/ }));
+    await waitFor(async () => expect(await all()).toEqual([]));
   });
 
   it("goes from the page that made the entry once that has gone out, and not where it was thrown away", async () => {
@@ -207,7 +243,7 @@ describe("the line of what waits", () => {
     await hand.click(await screen.findByRole("button", { name: "Show the list" }));
     expect(screen.getByText(/Refused: The machine is tagged out/)).toBeTruthy();
     await hand.click(screen.getByRole("button", { name: "Try again" }));
-    await waitFor(() => expect(sent).toHaveLength(1));
+    await waitFor(() => expect(screen.queryByText(/Refused/)).toBeNull());
     expect(await all()).toHaveLength(1);
     answers = () => json({ id: 7 });
     act(() => void window.dispatchEvent(new Event("online")));

@@ -1,36 +1,41 @@
 /** What was entered and has not reached the workshop: kept on the device, in order, with its keys, until it has. */
 import { createStore, del, entries, set } from "idb-keyval";
-import { useEffect, useState } from "react";
 import { Refusal, type Schemas, send } from "../api/client";
-import { workshopTime } from "./kept";
+import { heard, workshopTime } from "./kept";
 
 export type Part = { name: string; value: string | Blob; file?: string };
 
-/** One request. ``{id}`` in its path is the number that the first one's answer has. ``dated``: it may say when it was taken. */
-export type Write = { path: string; key: string; body: string | Part[]; dated?: boolean };
+/** One request. ``{id}`` in its path is the number that the first one's answer has. */
+export type Write = { path: string; key: string; body: string | Part[] };
 
-/** What one person entered at one time: ``words`` say it in the list, ``refused`` why the workshop did not take it. */
-export type Entry = {
-  id: string;
-  who: number;
-  name: string;
-  at: number;
-  words: string;
-  writes: Write[];
-  refused?: string;
-};
+/** What was entered: ``words`` say it in the list, ``about`` is the page it belongs to, ``mark`` which question there it answers. */
+export type Told = { words: string; about: string; mark?: string; writes: Write[] };
 
-const store = () => createStore("kestov-entries", "entries");
+/** What one person entered at one time. ``refused``: why the workshop did not take it; ``undated``: when it was is not known. */
+export type Entry = Told & { id: string; who: number; name: string; at: number; refused?: string; undated?: true };
+
+/** What this person enters now. */
+export const entered = (me: { id: number; name: string }, id: string, told: Told): Entry => ({
+  ...told,
+  id,
+  who: me.id,
+  name: me.name,
+  at: Date.now(),
+});
+
+/** A browser may have no storage at all, and say so by throwing. */
+const onDisk = async <T>(ask: (store: ReturnType<typeof createStore>) => Promise<T>): Promise<T> =>
+  ask(createStore("kestov-entries", "entries"));
 export const ENTRIES_CHANGED = "kestov-entries";
 /** Told with the entry's id once the workshop has all of it. */
-const ENTRY_SENT = "kestov-sent";
+export const ENTRY_SENT = "kestov-sent";
 const tell = () => window.dispatchEvent(new Event(ENTRIES_CHANGED));
 /** Those which a page is sending just now: they are the page's to speak of. */
 const underWay = new Set<string>();
 
 /** Keep an entry; whether the browser did. It may forbid its storage: then the page alone holds it. */
 export async function keep(entry: Entry): Promise<boolean> {
-  const kept = await set(entry.id, entry, store()).then(
+  const kept = await onDisk((store) => set(entry.id, entry, store)).then(
     () => true,
     () => false,
   );
@@ -39,40 +44,30 @@ export async function keep(entry: Entry): Promise<boolean> {
 }
 
 export async function drop(id: string): Promise<void> {
-  await del(id, store()).catch(() => undefined);
+  await onDisk((store) => del(id, store)).catch(() => undefined);
   tell();
 }
 
 /** All that wait, the oldest first. */
 export async function all(): Promise<Entry[]> {
-  const kept = (await entries<string, Entry>(store()).catch(() => [])).map(([, entry]) => entry);
+  const kept = (await onDisk((store) => entries<string, Entry>(store)).catch(() => [])).map(([, entry]) => entry);
   return kept.filter((e) => !underWay.has(e.id)).sort((a, b) => a.at - b.at);
 }
 
 /** Send an entry whole, and forget it: the answer to its first request. With its keys a repeat is harmless. */
 export async function deliver<T>(entry: Entry, tries?: number, late = false): Promise<T> {
   let first: T | null = null;
-  for (const w of entry.writes) {
-    const body = late && w.dated ? dated(w.body, entry.at) : w.body;
-    const path = w.path.replace("{id}", String((first as { id?: unknown } | null)?.id));
-    const json = typeof body === "string" ? "application/json" : undefined;
-    const answer: T = await send<T>(path, typeof body === "string" ? body : asForm(body), w.key, json, tries);
+  for (const { path: to, key, body } of entry.writes) {
+    const path = to.replace("{id}", String((first as { id?: unknown } | null)?.id));
+    const [content, type] = typeof body === "string" ? [body, "application/json"] : [asForm(body), undefined];
+    // Asked for each time: the answer before this one may have told the workshop's clock anew.
+    const when = late && !entry.undated ? workshopTime(entry.at) : undefined;
+    const answer: T = await send<T>(path, content, key, type, tries, when);
     first ??= answer;
   }
   await drop(entry.id);
   window.dispatchEvent(new CustomEvent(ENTRY_SENT, { detail: entry.id }));
   return first!;
-}
-
-/** Whether the entry that waited has gone out while this page was open. */
-export function useSent(id: string): boolean {
-  const [sent, setSent] = useState("");
-  useEffect(() => {
-    const hear = (e: Event) => setSent((e as CustomEvent<string>).detail);
-    window.addEventListener(ENTRY_SENT, hear);
-    return () => window.removeEventListener(ENTRY_SENT, hear);
-  }, []);
-  return id !== "" && sent === id;
 }
 
 export function asForm(parts: Part[]): FormData {
@@ -82,13 +77,6 @@ export function asForm(parts: Part[]): FormData {
     else form.append(name, new File([value], file ?? name, { type: value.type }));
   }
   return form;
-}
-
-/** A measurement that comes late says when it was taken, by the workshop's clock. */
-function dated(body: string | Part[], at: number): string | Part[] {
-  const say = (json: string) => JSON.stringify({ ...JSON.parse(json), taken_at: workshopTime(at).toISOString() });
-  if (typeof body === "string") return say(body);
-  return body.map((p) => (p.name === "meta" ? { ...p, value: say(p.value as string) } : p));
 }
 
 type Sending<T> = { run?: (entry: Entry) => Promise<T>; inForm?: boolean };
@@ -101,6 +89,11 @@ export async function sendOrKeep<T>(entry: Entry, { run, inForm = true }: Sendin
   underWay.add(entry.id);
   const kept = await keep(entry);
   try {
+    // What was entered before goes first.
+    if (kept && (await waitingOf(entry.who)).length) {
+      await sendAll(entry.who);
+      if ((await waitingOf(entry.who)).length) return null;
+    }
     const answer = await (run ? run(entry) : deliver<T>(entry, navigator.onLine ? undefined : 1));
     await drop(entry.id);
     return answer;
@@ -115,11 +108,27 @@ export async function sendOrKeep<T>(entry: Entry, { run, inForm = true }: Sendin
   }
 }
 
+/** What this person has waiting that was not refused. */
+const waitingOf = async (who: number) => (await all()).filter((e) => e.who === who && !e.refused);
+
+let sending: Promise<number> | null = null;
+
 /** Send what this person has waiting, one after another; what is refused stays, with why. How many went out. */
-export async function sendAll(who: number): Promise<number> {
+export function sendAll(who: number): Promise<number> {
+  sending ??= sendEach(who).finally(() => {
+    sending = null;
+  });
+  return sending;
+}
+
+async function sendEach(who: number): Promise<number> {
   let sent = 0;
-  for (const entry of await all()) {
-    if (entry.who !== who || entry.refused) continue;
+  const waiting = await waitingOf(who);
+  // Whether it is there, and what its clock says: a moment is told by that.
+  const there = waiting.length > 0 && (await fetch("/api/health", { cache: "no-store" }).catch(() => null));
+  if (!there) return 0;
+  heard(there);
+  for (const entry of waiting) {
     underWay.add(entry.id);
     try {
       await deliver(entry, 1, true);
@@ -148,23 +157,18 @@ export function plucked(me: { id: number; name: string }, r: Recorded): Entry {
     { name: "meta", value: JSON.stringify(r.meta) },
     { name: "file", value: r.wav, file: r.name },
   ];
-  return {
-    id: r.id,
-    who: me.id,
-    name: me.name,
-    at: Date.now(),
+  return entered(me, r.id, {
     words: `Plucked belt ${r.meta.place.toUpperCase()} of ${r.printer}`,
-    writes: [{ path: pluckPath(r.printerId, "file"), key: r.id, body: parts, dated: true }],
-  };
+    about: r.meta.case_id ? `/cases/${r.meta.case_id}` : `/machines/${r.printerId}`,
+    writes: [{ path: pluckPath(r.printerId, "file"), key: r.id, body: parts }],
+  });
 }
 
 /** What an earlier version kept told its span beside the context, and not whose it was: it goes with who is here now. */
 export function asKeptNow(me: { id: number; name: string }, old: Recorded): Entry {
   const { span_mm, ...meta } = old.meta as Plucked & { span_mm?: number | null };
   const context = span_mm == null ? (meta.context ?? {}) : { span_mm };
-  // When it was taken is not known any more.
-  const entry = plucked(me, { ...old, meta: { ...meta, context } });
-  return { ...entry, writes: entry.writes.map((w) => ({ ...w, dated: false })) };
+  return { ...plucked(me, { ...old, meta: { ...meta, context } }), undated: true };
 }
 
 /** Take over the recordings that an earlier version kept. */

@@ -25,7 +25,8 @@ export function heard(response: Response): void {
   else if (response.ok) {
     set(null);
     const told = Date.parse(response.headers.get("Date") ?? "");
-    if (!Number.isNaN(told)) ahead = told - Date.now();
+    // The second that it names is still running: to its end, so that nothing seems entered before what was answered.
+    if (!Number.isNaN(told)) ahead = told + 999 - Date.now();
   }
 }
 

@@ -18,7 +18,8 @@ export function handle(node: React.ReactNode, known: Known = [], where: Where = 
 export function slowServer() {
   const sent: { url: string; body: unknown; key: string | null }[] = [];
   const waiting: ((answer: Response) => void)[] = [];
-  vi.stubGlobal("fetch", async (request: Request) => {
+  vi.stubGlobal("fetch", async (asked: Request | string, how?: RequestInit) => {
+    const request = asked instanceof Request ? asked : new Request(new URL(asked, "http://workshop"), how);
     sent.push({
       url: new URL(request.url, "http://workshop").pathname,
       body: JSON.parse((await request.clone().text()) || "null"),

@@ -143,6 +143,12 @@ function Trail() {
               <span>{a.words}</span>
               <span className="text-[15px] text-ink2">
                 {a.who}, <time title={new Date(a.at).toLocaleString()}>{ago(a.at)}</time>
+                {a.entered_at ? (
+                  <>
+                    , entered <time title={new Date(a.entered_at).toLocaleString()}>{ago(a.entered_at)}</time> without
+                    network
+                  </>
+                ) : null}
               </span>
             </li>
           ))}

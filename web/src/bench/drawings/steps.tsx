@@ -1,10 +1,11 @@
 /** After a travel test: theory beside it, the script, and the ledger with its way back. */
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import type { Schemas } from "../../api/client";
-import { api, got } from "../../api/client";
 import { Button, ErrorNote } from "../../kit/bits";
 import { sentence } from "../../kit/figures";
 import { Ledger } from "../../machine/Ledger";
+import { KeptNote } from "../../offline/KeptNote";
+import { useWrite } from "../../offline/useEntries";
 import { useMe } from "../../session/me";
 import type { Shown } from "../drawing";
 
@@ -24,23 +25,24 @@ export function StepsAfter({
   const axis = capture.place;
   const was = Number(capture.context.steps_per_mm);
   const changed = Math.abs(found.steps_per_mm_new.value - was) > 1e-9 && !found.ratio_suspect.length;
-  const set = useMutation({
-    mutationFn: () =>
-      got(
-        api.POST("/api/printers/{printer_id}/ledger", {
-          params: { path: { printer_id: bench.printer_id } },
-          body: {
-            name: `steps_${axis}`,
-            value: found.steps_per_mm_new.value,
-            was,
-            unit: "steps/mm",
-            reason: `Travel test: ${sentence(found.error, me)}`,
-            capture_id: capture.id,
-          },
-        }),
-      ),
-    onSuccess: (rows) => client.setQueryData(["ledger", bench.printer_id], rows),
-  });
+  const set = useWrite<Schemas["StoredOut"][]>(
+    () => {
+      const body: Schemas["StoredIn"] = {
+        name: `steps_${axis}`,
+        value: found.steps_per_mm_new.value,
+        was,
+        unit: "steps/mm",
+        reason: `Travel test: ${sentence(found.error, me)}`,
+        capture_id: capture.id,
+      };
+      return {
+        words: `${bench.printer}: steps of ${axis.toUpperCase()} set to ${sentence(found.steps_per_mm_new, me)}`,
+        about: `/machines/${bench.printer_id}`,
+        writes: [{ path: `/api/printers/${bench.printer_id}/ledger`, body }],
+      };
+    },
+    (rows) => client.setQueryData(["ledger", bench.printer_id], rows),
+  );
   return (
     <div className="grid gap-3">
       <table className="w-full border-collapse text-[17px]">
@@ -71,14 +73,15 @@ export function StepsAfter({
           <pre className="bg-well p-3 font-mono text-[17px]">{found.script.gcode.trim()}</pre>
           <div className="flex flex-wrap items-center gap-4">
             <Button
-              next={!set.isSuccess && found.basis === "theory"}
+              next={!set.isDone && found.basis === "theory"}
               disabled={set.isPending || set.isSuccess}
               onClick={() => set.mutate()}
             >
-              {set.isSuccess ? "Written in the ledger" : "It is set: write it down"}
+              {set.isDone ? "Written in the ledger" : "It is set: write it down"}
             </Button>
             <a href={`/api/captures/${capture.id}/steps.gcode`}>The lines as a file</a>
           </div>
+          {set.kept ? <KeptNote id={set.kept}>the ledger has it then</KeptNote> : null}
           <ErrorNote error={set.error} />
         </>
       ) : null}
