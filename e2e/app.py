@@ -48,9 +48,19 @@ def address() -> str:
         subprocess.run(
             [sys.executable, "manage.py", *command], cwd=ROOT / "server", env=env, check=True, stdout=subprocess.DEVNULL
         )
-    env["KESTOV_POOL"] = "1"
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        shaker = f"127.0.0.1:{s.getsockname()[1]}"
+    with psycopg.connect(env["DATABASE_URL"], autocommit=True) as db:
+        db.execute("update workshop_instrument set address = %s where kind = 'accelerometer'", [shaker])
+    env |= {"KESTOV_POOL": "1", "KESTOV_INSTRUMENTS": shaker}
     server = subprocess.Popen(serving.command("127.0.0.1", port, workers=1), cwd=ROOT / "server", env=env)
-    atexit.register(server.terminate)
+    worker = subprocess.Popen([sys.executable, "manage.py", "worker"], cwd=ROOT / "server", env=env)
+    stand_in = subprocess.Popen(
+        [sys.executable, ROOT / "ops" / "stand_in.py", *shaker.split(":")], env=env, stdout=subprocess.DEVNULL
+    )
+    for process in (server, worker, stand_in):
+        atexit.register(process.terminate)
     url = f"http://127.0.0.1:{port}"
     for _ in range(200):
         try:

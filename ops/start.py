@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import argparse
 import json
-import os
-import secrets
 import signal
 import socket
 import ssl
@@ -38,6 +36,13 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--empty", action="store_true", help="do not load the demo workshop; ask for the first account")
     parser.add_argument("--bind", default="127.0.0.1", help="address to serve on (0.0.0.0 for the workshop's network)")
     parser.add_argument("--port", type=int, default=8700)
+    parser.add_argument(
+        "--role",
+        choices=("web", "worker"),
+        help="only the web server, or only the worker for long work (both otherwise)",
+    )
+    parser.add_argument("--backups", type=Path, metavar="FOLDER", help="write a backup into this folder every night")
+    parser.add_argument("--keep", type=int, default=14, metavar="N", help="of the nightly backups so many stay (14)")
     parser.add_argument(
         "--stand-in-port", type=int, default=8790, help="port of the demo's simulated accelerometer (0: none)"
     )
@@ -86,46 +91,43 @@ def main(args: argparse.Namespace) -> int:
         with setup.locked("start", "Kestov is already running from this folder. Stop it first (Ctrl-C where it runs)."):
             if not 1 <= args.port <= 65535:
                 raise Trouble("The port must lie between 1 and 65535.")
-            clear(_NOTE, "kestov.asgi")
-            _port_free(args)
+            serves, works = args.role != "worker", args.role != "web"
+            clear(_WEB_NOTE, "kestov.asgi")
+            clear(_WORKER_NOTE, "manage.py worker")
+            if serves:
+                _port_free(args)
             setup.python("server")
             env = setup.environment()
             env["KESTOV_STATE"] = str(STATE)
-            if not env.get("DATABASE_URL"):
+            shared = bool(env.get("DATABASE_URL"))
+            if not shared:
+                if args.role == "worker":
+                    raise Trouble("A worker by itself needs the DATABASE_URL of the web servers that it works for.")
                 setup.debian(setup.POSTGRES)
                 cluster = Cluster()
                 say("Starting the database …")
                 env["DATABASE_URL"] = cluster.start(spare=args.port)
-            setup.web()
-            names = _names(args)
-            env["KESTOV_HOSTS"] = ",".join(names)
-            if args.mains:
-                env["KESTOV_MAINS_HZ"] = str(args.mains)
-            certificate = _tls(args, names, env) if args.tls or args.cert else None
-            if args.behind_proxy:
-                env["KESTOV_BEHIND_PROXY"] = "1"
-                env["KESTOV_PROXIES"] = ",".join(args.proxy or ["127.0.0.1", "::1"])
-                env["KESTOV_ORIGINS"] = ",".join(f"https://{n}" for n in args.host)
-            _manage(env, ["migrate", "--verbosity", "0"], "Bringing the database up to date")
-            _not_for_all(args, env)
-            if not args.empty:
-                _manage(env, ["demo", "--if-empty"], "Loading the demo workshop", aloud=True)
-            env["KESTOV_FIRST_CODE"] = code = secrets.token_urlsafe(18)
-            env["KESTOV_FIRST_UNTIL"] = str(int(time.time()) + _FIRST_S)
-            if not args.empty:
-                # The demo's own stand-in is on this machine.
-                env["KESTOV_INSTRUMENTS"] = f"127.0.0.1:{args.stand_in_port}"
-            # Setting up takes a while; another program may have come meanwhile.
-            _port_free(args)
-            web = Part("The web server", lambda: _serve(args, env, certificate), _NOTE)
-            parts.append(web)
-            if not args.empty:
+            certificate = None
+            if serves:
+                setup.web()
+                certificate = _reached_by(args, env)
+            _long_work(args, env)
+            told = _bring_up(args, env, shared and not env.get("KESTOV_SECRET_KEY"))
+            if serves:
+                # Setting up takes a while; another program may have come meanwhile.
+                _port_free(args)
+            web = Part("The web server", lambda: _serve(args, env, certificate), _WEB_NOTE)
+            parts += [web] if serves else []
+            if works:
+                parts.append(Part("The worker", lambda: _worker(env), _WORKER_NOTE))
+            if serves and not args.empty:
                 parts.append(Part("The stand-in", lambda: _stand_in(args, env)))
             for part in parts:
                 part.start()
-            address = _wait(args, web, certificate is not None)
-            holds = _manage(env, ["demo", "--holds"], "Looking at the workshop").strip()
-            _greet(address, code, args, certificate is not None, holds)
+            if serves:
+                _greet(_wait(args, web, certificate is not None), args, certificate is not None, told)
+            else:
+                print("Kestov's worker is ready.\nCtrl-C stops it.", flush=True)
             _watch(cluster, parts, env)
     except _Stop:
         say("\nStopping …")
@@ -143,10 +145,8 @@ def main(args: argparse.Namespace) -> int:
             cluster.stop()
 
 
-#: How long the code for the first account is good (s): a day.
-_FIRST_S = 24 * 3600
-#: Which process serves, for a start that comes after one that was killed.
-_NOTE = STATE / "web.pid"
+#: Which process serves, and which works, for a start that comes after one that was killed.
+_WEB_NOTE, _WORKER_NOTE = STATE / "web.pid", STATE / "worker.pid"
 #: How often is looked whether all parts run (s).
 _LOOK_S = 0.5
 
@@ -170,14 +170,44 @@ def _watch(cluster: Cluster | None, parts: list[Part], env: dict[str, str]) -> N
             part.keep()
 
 
-def _not_for_all(args: argparse.Namespace, env: dict[str, str]) -> None:
-    """The demo's passwords stand in the documentation: on a network anybody would be its lead. Refused, unless it is meant."""
+def _reached_by(args: argparse.Namespace, env: dict[str, str]) -> tuple[Path, Path] | None:
+    """By which names it is reached, and whether a proxy stands before it; gives the certificate, where it has TLS itself."""
+    names = _names(args)
+    env["KESTOV_HOSTS"] = ",".join(names)
+    if args.behind_proxy:
+        env["KESTOV_BEHIND_PROXY"] = "1"
+        env["KESTOV_PROXIES"] = ",".join(args.proxy or ["127.0.0.1", "::1"])
+        env["KESTOV_ORIGINS"] = ",".join(f"https://{n}" for n in args.host)
+    return _tls(args, names, env) if args.tls or args.cert else None
+
+
+def _long_work(args: argparse.Namespace, env: dict[str, str]) -> None:
+    """What the worker, and what is computed, must know."""
+    if args.mains:
+        env["KESTOV_MAINS_HZ"] = str(args.mains)
+    if not args.empty:
+        # The demo's own stand-in is on this machine.
+        env["KESTOV_INSTRUMENTS"] = f"127.0.0.1:{args.stand_in_port}"
+    if args.backups:
+        env["KESTOV_BACKUPS"], env["KESTOV_BACKUPS_KEPT"] = str(args.backups.resolve()), str(max(1, args.keep))
+
+
+def _bring_up(args: argparse.Namespace, env: dict[str, str], share: bool) -> dict[str, str]:
+    """The database brought up to date, and the demo into an empty one; what it holds. ``share``: the signing key is all hosts'.
+
+    The demo's passwords stand in the documentation: on a network anybody would be its lead. Refused, unless it is meant.
+    """
     beyond = args.bind not in ("127.0.0.1", "localhost", "::1") or args.behind_proxy
-    if not beyond or args.demo_on_network:
-        return
-    holds = _manage(env, ["demo", "--holds"], "Looking at the workshop").strip()
-    if holds == "demo" or (holds == "nothing" and not args.empty):
+    hidden = args.demo_on_network or not beyond
+    command = ["bring_up", "--code"]
+    command += ["--demo"] if not args.empty and hidden and args.role != "worker" else []
+    command += ["--shared"] if share else []
+    told: dict[str, str] = json.loads(_manage(env, command, "Bringing the database up to date"))
+    if not hidden and (told["holds"] == "demo" or (told["holds"] == "nothing" and not args.empty)):
         raise Trouble(_PUBLISHED)
+    if share:
+        env["KESTOV_SECRET_KEY"] = told["key"]
+    return told
 
 
 _PUBLISHED = (
@@ -236,8 +266,8 @@ def _tls(args: argparse.Namespace, names: list[str], env: dict[str, str]) -> tup
     return folder / "server.crt", folder / "server.key"
 
 
-def _manage(env: dict[str, str], command: list[str], what: str, aloud: bool = False) -> str:
-    """Run one of the server's commands; gives what it said."""
+def _manage(env: dict[str, str], command: list[str], what: str) -> str:
+    """Run one of the server's commands, saying what it says but its last line; gives that."""
     process = subprocess.Popen(
         [setup.PYTHON, "manage.py", *command],
         cwd=ROOT / "server",
@@ -251,16 +281,21 @@ def _manage(env: dict[str, str], command: list[str], what: str, aloud: bool = Fa
     try:
         assert process.stdout
         for line in process.stdout:
-            lines.append(line)
-            if aloud:
+            lines.append(line.rstrip())
+            if not line.startswith("{"):
                 say(line.rstrip())
         if process.wait():
-            raise Trouble(explain("".join(lines), what))
-        return "".join(lines)
+            raise Trouble(explain("\n".join(lines), what))
+        return lines[-1]
     finally:
         if process.poll() is None:
             process.terminate()
             process.wait()
+
+
+def _worker(env: dict[str, str]) -> subprocess.Popen[bytes]:
+    command = [setup.PYTHON, "manage.py", "worker"]
+    return subprocess.Popen(command, cwd=ROOT / "server", env=env, start_new_session=True, preexec_fn=end_with_parent)
 
 
 def _serve(
@@ -290,15 +325,15 @@ def _wait(args: argparse.Namespace, web: Part, tls: bool) -> str:
     raise Trouble("The web server does not answer.")
 
 
-def _greet(address: str, code: str, args: argparse.Namespace, tls: bool, holds: str) -> None:
+def _greet(address: str, args: argparse.Namespace, tls: bool, told: dict[str, str]) -> None:
     print(f"\nKestov is ready: {address}")
     if args.bind in ("0.0.0.0", "::"):
         print(
             "From other devices: " + ", ".join(f"{address.split('://')[0]}://{n}:{args.port}" for n in _names(args)[3:])
         )
-    if holds == "nothing":
-        print(f"The workshop is empty. Make the first account: {address}/first?code={code}")
-    elif holds == "demo":
+    if "code" in told:
+        print(f"The workshop is empty. Make the first account: {address}/first?code={told['code']}")
+    elif told["holds"] == "demo":
         print("Demo sign-ins:")
         for role, name, password in SIGN_INS:
             print(f"  {role:<11} {name:<7} {password}")
@@ -310,5 +345,3 @@ def _greet(address: str, code: str, args: argparse.Namespace, tls: bool, holds: 
             f"Trust it once on each device: open {there}/authority.crt there and install it as an authority\n(or copy {STATE / 'tls' / 'authority.crt'}); see docs/running.md."
         )
     print("Ctrl-C stops it.", flush=True)
-    os.environ.pop("KESTOV_FIRST_CODE", None)
-    sys.stdout.flush()

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
-STATE = ROOT / ".state"
+STATE = Path(os.environ.get("KESTOV_STATE") or ROOT / ".state")
 
 
 class Trouble(Exception):

@@ -6,7 +6,7 @@ from . import problems
 
 
 def _build() -> NinjaAPI:
-    from . import bench, captures, cases, describing, floor, ledger, readings, resonance, session, walls, workshop
+    from . import bench, captures, cases, describing, floor, ledger, readings, resonance, session, walls, work, workshop
     from .parsing import StrictParser
 
     api = NinjaAPI(
@@ -19,7 +19,20 @@ def _build() -> NinjaAPI:
         parser=StrictParser(),
     )
     problems.install(api)
-    for module in (session, floor, cases, bench, readings, resonance, walls, ledger, captures, workshop, describing):
+    for module in (
+        session,
+        floor,
+        cases,
+        bench,
+        readings,
+        resonance,
+        walls,
+        ledger,
+        captures,
+        workshop,
+        work,
+        describing,
+    ):
         api.add_router("", module.router)
     _name_roles(api)
     return api

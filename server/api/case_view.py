@@ -97,7 +97,7 @@ def case_out(case: Case, user: User) -> CaseOut:
     ]
     pictures = [
         PictureOut(id=p.pk, words=p.words, width=p.width, height=p.height, by=name_of(p.by), at=p.at)
-        for p in case.pictures.defer("image").select_related("by")
+        for p in case.pictures.defer("image", "small").select_related("by")
     ]
     works = may_work(user)
     # Once it is proven, what was seen before has been explained: there is nothing left to weigh.

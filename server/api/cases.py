@@ -196,12 +196,18 @@ def add_picture(request: SignedIn, case_id: int, file: File[UploadedFile], words
 
 
 @router.get("/pictures/{picture_id}", auth=may("cases.picture"), operation_id="cases.picture")
-def picture(request: SignedIn, picture_id: int):
-    """A picture as JPEG."""
-    found = get_object_or_404(Picture.objects.select_related("case"), pk=picture_id)
+def picture(request: SignedIn, picture_id: int, small: bool = False):
+    """A picture as JPEG; ``small``: its small version, as soon as there is one."""
+    left_out = ("image",) if small else ("small",)
+    found = get_object_or_404(Picture.objects.select_related("case").defer(*left_out), pk=picture_id)
     own_or_technician(request.user, found.case)
+    made = found.small if small else None
+    # What stands in for the small one is not kept as if it were.
+    lasts = 60 if small and made is None else 86400
     return HttpResponse(
-        bytes(found.image), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=86400"}
+        bytes(found.image if made is None else made),
+        content_type="image/jpeg",
+        headers={"Cache-Control": f"private, max-age={lasts}"},
     )
 
 

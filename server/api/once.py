@@ -15,6 +15,7 @@ from django.db import transaction
 from people.clock import arrived, at, now
 from people.models import DoneOnce
 from pydantic import BaseModel
+from work.kinds import sweeping
 
 from .problems import Problem
 from .signed import SignedIn
@@ -60,8 +61,6 @@ def _once_only(request: SignedIn, act: Callable[[], Any]) -> Any:
                     "Idempotency-Key",
                 )
             return row.answer
-        if row.pk % SWEPT_EVERY == 0:
-            sweep()
         answer = act()
         row.answer = _plain(answer)
         row.save()
@@ -107,14 +106,13 @@ def _body_of(request: SignedIn) -> str:
     return hashed.hexdigest()
 
 
-#: So many keys come between two sweeps.
-SWEPT_EVERY = 500
 #: A repeat comes within this: a browser that was shut, a tablet in a drawer.
 KEPT = timedelta(days=7)
 #: So late may come what was entered without network: while its key is surely still known.
 LATEST = timedelta(days=6)
 
 
+@sweeping
 def sweep() -> int:
     """Forget the keys of writes that nobody will repeat any more; how many they were."""
     gone, _ = DoneOnce.objects.filter(at__lt=arrived() - KEPT).delete()

@@ -14,6 +14,7 @@ from django.http import HttpRequest
 from ninja.security import APIKeyCookie
 from ninja.utils import check_csrf
 from people.models import Role, User
+from work.models import Work
 
 from .problems import Problem
 
@@ -82,6 +83,10 @@ TABLE: dict[str, Role | None] = {
     "people.list": L,
     "people.change": L,
     "audit.see": L,
+    # long work
+    "work.list": L,
+    "work.see": T,
+    "work.ask": L,
 }
 
 
@@ -129,3 +134,9 @@ def own_or_technician(user: User, case: Case) -> None:
     """Object rule: a member sees and adds to the cases they reported; technicians to all."""
     if not may_work(user) and case.reported_by_id != user.pk:
         raise Problem(403, "not_yours", "Only technicians and who reported a case can open it.")
+
+
+def own_or_lead(user: User, work: Work) -> None:
+    """Object rule: the lead sees and stops all long work, who asked for it their own."""
+    if not user.may(Role.LEAD) and work.by_id != user.pk:
+        raise Problem(403, "not_yours", "Only the lead, and who asked for it, sees this.")

@@ -4,12 +4,12 @@ core's procedures: the shape of each payload is the core's own context, in which
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from datetime import datetime
 from typing import Annotated, Any, Literal, TypeVar
 from uuid import UUID
 
 from cases.acts import case_of
+from cases.instruments import ask_record
 from django.conf import settings
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
@@ -19,7 +19,7 @@ from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_pluck import PluckHeard
 from kestov_core.procedures.shaper import ShaperContext, ShaperResult
 from kestov_core.quantities import Quantity
-from measuring import accelerometer, recording
+from measuring import recording
 from measuring.models import Capture
 from measuring.taking import Taken, measuring, procedure_at, simulated, take, take_from_stand_in
 from ninja import File, Form, Query, Router, Schema, UploadedFile
@@ -28,12 +28,13 @@ from workshop.models import Instrument
 
 from .bench import the_printer
 from .downloads import download
-from .once import once, once_only
+from .once import once
 from .parsing import read_json
 from .permissions import may
 from .problems import Problem
 from .shapes import CaptureOut, capture_out
 from .signed import SignedIn
+from .work import WorkOut, work_out
 
 router = Router(tags=["measuring"])
 
@@ -133,17 +134,12 @@ def _routes(procedure: Procedure) -> None:
         printer = the_printer(printer_id)
         return capture_out(take(printer, name, request.user, taken, case_of(case_id, printer)))
 
-    def named(view: Any) -> Any:
-        return once(view, named=True)
-
-    def route(where: str, view: Any, id_: str, done: Callable[..., Any] = named, **annotations: Any) -> None:
+    def route(where: str, view: Any, id_: str, answers: type[Schema] = CaptureOut, **annotations: Any) -> None:
         view.__annotations__.update(request=SignedIn, printer_id=int, **annotations)
-        router.post(path + where, auth=may("measure.take"), response=CaptureOut, operation_id=f"measure.{name}{id_}")(
-            done(view)
+        asked = router.post(
+            path + where, auth=may("measure.take"), response=answers, operation_id=f"measure.{name}{id_}"
         )
-
-    def as_it_is(view: Any) -> Any:
-        return view
+        asked(once(view, named=True))
 
     if procedure.data is None or procedure.table is not None:
         rows: dict[str, Any] = {}
@@ -185,25 +181,15 @@ def _routes(procedure: Procedure) -> None:
 
         if procedure.live == "accelerometer":
 
-            def by_instrument(request: SignedIn, printer_id: int, payload: Any) -> CaptureOut:
-                taken = _taken(payload, "network", request)
-                if taken.instrument is None or not taken.instrument.address:
-                    called = taken.instrument.name if taken.instrument else "This instrument"
-                    raise Problem(422, "out_of_range", f"{called} has no address on the network.", "instrument_id")
-                procedure_at(the_printer(printer_id), name, payload.place)
-                known = Capture.objects.filter(pk=payload.id, printer=printer_id, taken_by=request.user).first()
-                if known is not None:
-                    # Taken already; the answer was lost on the way.
-                    return capture_out(known)
-                # The machine shakes for as long as it takes: nothing of the record is held meanwhile.
-                taken.data, unit = accelerometer.record(
-                    taken.instrument.address, payload.place, payload.context.excitation or "sweep", payload.seconds
-                )
-                taken.typed, taken.data_name = {**taken.typed, "unit": unit}, f"{taken.instrument.name}.csv"
-                return once_only(request, lambda: keep(request, printer_id, taken, payload.case_id), named=True)
+            def by_instrument(request: SignedIn, printer_id: int, payload: Any) -> WorkOut:
+                taken, p = _taken(payload, "network", request), payload
+                work = ask_record(the_printer(printer_id), name, request.user, taken, p.case_id, p.seconds)
+                return work_out(work)
 
-            by_instrument.__doc__ = f"Have an instrument on the network take a record (docs/instruments.md): {title}."
-            route("/instrument", by_instrument, ".instrument", done=as_it_is, payload=shaken)
+            by_instrument.__doc__ = (
+                f"Have an instrument on the network take a record (docs/instruments.md), by a worker: {title}."
+            )
+            route("/instrument", by_instrument, ".instrument", answers=WorkOut, payload=shaken)
 
     if procedure.live == "microphone":
 

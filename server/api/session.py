@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-import os
-import secrets
-import time
 from datetime import datetime
 from typing import Literal
 
 from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
-from django.db import connection, transaction
+from django.db import connection
 from django.http import HttpRequest, HttpResponse
 from ninja import Field, Router, Schema
-from people.accounts import change_password, end_sessions, is_demo, make_account, sessions_of, use_code
+from people.accounts import change_password, end_sessions, is_demo, make_first, sessions_of, use_code
 from people.doorkeeping import note_sign_in, remember
-from people.models import Role, User, audit
+from people.models import User
 
 from .permissions import may
 from .problems import Problem
@@ -188,20 +185,7 @@ def end_session(request: SignedIn, session_id: int):
 )
 def first_account(request: HttpRequest, response: HttpResponse, payload: FirstAccount):
     """Make the first account, a lead's, of an empty workshop; asks for the code that the start command printed."""
-    wanted = os.environ.get("KESTOV_FIRST_CODE", "")
-    with transaction.atomic():
-        with connection.cursor() as cursor:
-            cursor.execute("LOCK TABLE people_user IN EXCLUSIVE MODE")
-        if User.objects.exists():
-            raise Problem(409, "not_empty", "This workshop already has accounts. Sign in.")
-        if time.time() > float(os.environ.get("KESTOV_FIRST_UNTIL", "inf")):
-            raise Problem(
-                403, "wrong_code", "The code is older than a day. Start Kestov again; it prints a new one.", "code"
-            )
-        if not wanted or not secrets.compare_digest(payload.code.strip().encode(), wanted.encode()):
-            raise Problem(403, "wrong_code", "The code is not the one that the start command printed.", "code")
-        user = make_account(payload.username, payload.name, payload.password, Role.LEAD)
-        audit(user, "made the first account", user, f"{user.name} made the first account.")
+    user = make_first(payload.code, payload.username, payload.name, payload.password)
     login(request, user, backend=_BACKEND)
     remember(request, response, user)
     return _state(request)

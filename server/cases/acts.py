@@ -24,6 +24,7 @@ from workshop.pictures import Taken
 from .models import Case, Closing, Comment, Observation, Picture, SiblingLook, State
 from .proof import proven
 from .siblings import hold, looked, release
+from .thumbnails import ask_small
 
 SeenState = Literal["present", "absent", "unknown"]
 
@@ -195,7 +196,9 @@ def comment(case: Case, words: str, user: User) -> None:
 def add_picture(case: Case, taken: Taken, words: str, user: User) -> Picture:
     """Keep a picture that somebody took of the print or the machine."""
     size = {"width": taken.width, "height": taken.height}
-    return Picture.objects.create(case=case, image=taken.image, words=words.strip()[:200], by=user, at=now(), **size)
+    row = Picture.objects.create(case=case, image=taken.image, words=words.strip()[:200], by=user, at=now(), **size)
+    ask_small(row)
+    return row
 
 
 def close(case: Case, closing: str, cause: str, fault: str, axis: str, user: User) -> None:

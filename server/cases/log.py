@@ -85,7 +85,7 @@ def _within(asked: timeline.Asked) -> list[timeline.Line]:
         timeline.Line(at=at, who=name_of(by), kind="seen", words=_said(check, list(group)), case_id=asked.case)
         for (at, by, check), group in itertools.groupby(later, key=lambda o: (o.at, o.by, o.check_name))
     ]
-    pictures = Picture.objects.filter(case=asked.case).defer("image").select_related("by")
+    pictures = Picture.objects.filter(case=asked.case).defer("image", "small").select_related("by")
     lines += [
         timeline.Line(at=p.at, who=name_of(p.by), kind="picture", words=p.words or "Picture", case_id=asked.case)
         for p in pictures

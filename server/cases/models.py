@@ -91,10 +91,14 @@ class Comment(models.Model):
 
 
 class Picture(models.Model):
-    """A picture of a print or a part, re-encoded on the way in (no hidden data, bounded size)."""
+    """A picture of a print or a part, re-encoded on the way in (no hidden data, bounded size).
+
+    ``small``: its small version, made a moment later by a worker; null until then.
+    """
 
     case = models.ForeignKey(Case, on_delete=models.CASCADE, related_name="pictures")
     image = models.BinaryField()
+    small = models.BinaryField(null=True)
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
     words = models.CharField(max_length=200, blank=True)

@@ -8,6 +8,7 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import socket
 import subprocess
 import tarfile
 import tempfile
@@ -22,6 +23,8 @@ from django.conf import settings
 from django.db import connection
 from kestov_core import CORE_VERSION
 from people.refusals import Refused
+
+from .models import BackupMade
 
 #: What the file is called inside, and the version of its make-up.
 KIND, VERSION = "kestov-backup", 1
@@ -68,7 +71,8 @@ def backup(file: Path, moment: datetime | None = None) -> dict[str, Any]:
                     tar.add(settings.STATE / part, f"state/{part}")
         whole.chmod(0o600)
         os.replace(whole, file)
-    (settings.STATE / "last-backup.json").write_text(json.dumps({"file": str(file), "made": manifest["made"]}))
+    made = datetime.fromisoformat(manifest["made"])
+    BackupMade.objects.create(file=str(file), host=socket.gethostname(), size=file.stat().st_size, at=made)
     return manifest
 
 

@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
-import json
 import os
 import shutil
 import sys
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from typing import Literal
 
 from django.conf import settings
 from django.db import DatabaseError, connection
 from kestov_core import CORE_VERSION
+from work.doing import workers
+from work.models import State, Work
+
+from .models import BackupMade
 
 #: Free space (bytes), days of a certificate, days since a backup, seconds of a clock: below, or above, somebody must act.
 LEAST_FREE, LEAST_DAYS, OLDEST_BACKUP_DAYS, MOST_DRIFT_S = 1 << 30, 21, 2, 5.0
+#: Work that no worker has taken up for so long is a sign that none does.
+LONGEST_WAIT = timedelta(minutes=10)
 
 
 @dataclass(frozen=True)
@@ -33,7 +38,9 @@ def look(moment: datetime | None = None) -> list[Line]:
     """All lines; what cannot be looked at says why."""
     now = moment or datetime.now(UTC)
     return [
-        line for part in (_database, _disk, _clock, _certificate, _backup, _versions) for line in _safely(part, now)
+        line
+        for part in (_database, _disk, _clock, _certificate, _backup, _queue, _versions)
+        for line in _safely(part, now)
     ]
 
 
@@ -117,24 +124,40 @@ def _certificate(now: datetime) -> Iterator[Line]:
 
 
 def _backup(now: datetime) -> Iterator[Line]:
-    file = settings.STATE / "last-backup.json"
-    if not file.exists():
+    last = BackupMade.objects.first()
+    if last is None:
         yield Line(
             "Backup",
             "mend",
-            "there was none from here.",
-            "./kestov backup --nightly FOLDER --keep 14, every night (docs/running.md).",
+            "there was none.",
+            "./kestov start --backups FOLDER writes one every night (docs/running.md).",
         )
         return
-    told = json.loads(file.read_text())
-    days = (now - datetime.fromisoformat(told["made"])).total_seconds() / 86400
+    days = (now - last.at).total_seconds() / 86400
     state: Literal["well", "mend"] = "well" if days <= OLDEST_BACKUP_DAYS else "mend"
     yield Line(
         "Backup",
         state,
-        f"the last is {days:.1f} days old: {told['file']}",
+        f"the last is {days:.1f} days old: {last.file} on {last.host}",
         "" if state == "well" else "Look why the nightly one does not run.",
     )
+
+
+def _queue(now: datetime) -> Iterator[Line]:
+    alive = workers(now)
+    waiting = Work.objects.filter(state=State.WAITING).order_by("at")
+    oldest = waiting.first()
+    failed = Work.objects.filter(state=State.FAILED, ended_at__gte=now - timedelta(days=1)).count()
+    words = (
+        f"{alive} {'worker' if alive == 1 else 'workers'}, {waiting.count()} waiting, {failed} failed since yesterday."
+    )
+    late = oldest is not None and now - oldest.at > LONGEST_WAIT
+    if not alive or late:
+        yield Line("Queue", "mend", words, "Start a worker: ./kestov start, or ./kestov start --role worker.")
+    elif failed:
+        yield Line("Queue", "look", words, "Look under Workshop, Long work: why is said there.")
+    else:
+        yield Line("Queue", "well", words)
 
 
 def _versions(now: datetime) -> Iterator[Line]:

@@ -46,7 +46,9 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "axes",
     "csp",
+    "procrastinate.contrib.django",
     "people",
+    "work",
     "workshop",
     "measuring",
     "cases",
@@ -148,6 +150,10 @@ MAINS_HZ = 60 if os.environ.get("KESTOV_MAINS_HZ") == "60" else 50
 
 #: Instruments on the network that are not in the workshop's own ranges, or on this machine: host:port, by who runs it.
 INSTRUMENTS = [i for i in os.environ.get("KESTOV_INSTRUMENTS", "").split(",") if i]
+
+#: Where the nightly backup, and the one that the lead asks for, are written by the worker; how many nightly ones stay.
+BACKUPS = Path(os.environ["KESTOV_BACKUPS"]) if os.environ.get("KESTOV_BACKUPS") else None
+BACKUPS_KEPT = int(os.environ.get("KESTOV_BACKUPS_KEPT", "14"))
 
 #: Largest upload (bytes): a recording of five minutes at 48 kHz, a picture, a large table.
 MAX_UPLOAD = 64 * 1024 * 1024

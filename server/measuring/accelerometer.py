@@ -5,12 +5,15 @@ from __future__ import annotations
 import ipaddress
 import socket
 import time
+from collections.abc import Callable
 
 from django.conf import settings
 from kestov_core.errors import BadInput
 
 #: Longer than any record, so that a silent instrument does not hold a request for ever.
 _PATIENCE_S = 20.0
+#: How often is looked whether somebody has stopped it (s).
+_LOOK_S = 0.5
 _MOST_BYTES = 50 * 1024 * 1024
 
 
@@ -38,14 +41,19 @@ def reachable(address: str) -> tuple[str, int]:
     return sorted(found)[0], int(port)
 
 
-def record(address: str, axis: str, kind: str, seconds: float) -> tuple[bytes, str]:
-    """Ask for a record; gives the table (CSV) and its unit. Errors: ``instrument_silent``, ``instrument_refused``."""
+def record(
+    address: str, axis: str, kind: str, seconds: float, told: Callable[[float], None] = lambda s: None
+) -> tuple[bytes, str]:
+    """Ask for a record; gives the table (CSV) and its unit. Errors: ``instrument_silent``, ``instrument_refused``.
+
+    ``told`` hears every second or so how long it has been (s); what it raises ends the record.
+    """
     where = reachable(address)
     try:
         with socket.create_connection(where, timeout=5) as line:
-            line.settimeout(_PATIENCE_S)
+            line.settimeout(_LOOK_S)
             line.sendall(f"RECORD axis={axis} kind={kind} seconds={seconds:g}\n".encode())
-            return _answer(line, seconds)
+            return _answer(line, seconds, told)
     except (OSError, ValueError) as e:
         raise BadInput(
             "instrument_silent",
@@ -54,11 +62,19 @@ def record(address: str, axis: str, kind: str, seconds: float) -> tuple[bytes, s
         ) from e
 
 
-def _answer(line: socket.socket, seconds: float) -> tuple[bytes, str]:
-    deadline = time.monotonic() + _PATIENCE_S + seconds
+def _answer(line: socket.socket, seconds: float, told: Callable[[float], None]) -> tuple[bytes, str]:
+    began = heard = time.monotonic()
+    deadline = began + _PATIENCE_S + seconds
     got = bytearray()
     while not (got.startswith(b"ERROR") and got.endswith(b"\n")) and b"\nEND " not in got[-4096:]:
-        piece = line.recv(1 << 16)
+        told(time.monotonic() - began)
+        try:
+            piece = line.recv(1 << 16)
+        except TimeoutError:
+            if time.monotonic() - heard > _PATIENCE_S:
+                raise
+            continue
+        heard = time.monotonic()
         got += piece
         if not piece:
             raise BadInput(

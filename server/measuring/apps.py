@@ -10,7 +10,7 @@ class Config(AppConfig):
         """What this app tells of a machine, and what it knows to want somebody, is registered when it is imported."""
         from django.db.models.signals import post_migrate
 
-        from . import turning  # noqa: F401
+        from . import recomputing, recording, turning  # noqa: F401
 
         post_migrate.connect(_standings_of_old, sender=self)
 

@@ -5,11 +5,13 @@ from __future__ import annotations
 import hashlib
 import uuid
 import zlib
+from datetime import datetime
 from typing import Any
 
 from django.db import models
 from kestov_core import CORE_VERSION, procedures
 from people.models import User
+from work.models import Work
 from workshop.models import Instrument, Printer
 
 
@@ -67,29 +69,23 @@ class Capture(models.Model):
         self.data_name, self.data_bytes = name[:120], len(data)
         self.sha256 = hashlib.sha256(data).hexdigest()
 
-    def compute(self) -> Result:
-        """Run the core on this capture and keep the result. Raises the core's `BadInput`."""
-        from people.clock import now
-
+    def find(self) -> dict[str, Any]:
+        """What the core finds in this capture, as it is kept. Raises the core's `BadInput`."""
         # What an earlier core took is told to today's in its words; what was typed stays as it came.
         first_result = self.results.order_by("computed_at").first()
         context = self.context
         if first_result is not None:
             context = procedures.get(self.procedure).of_old(context, first_result.core_version)
-        found = procedures.run(self.procedure, context, self.raw()).model_dump(mode="json")
-        first = found["judged"][0]["quantity"] if found["judged"] else {}
+        found: dict[str, Any] = procedures.run(self.procedure, context, self.raw()).model_dump(mode="json")
+        return found
+
+    def compute(self) -> Result:
+        """Run the core on this capture and keep the result. Raises the core's `BadInput`."""
+        from people.clock import now
+
         from .standing import refresh
 
-        result = Result.objects.create(
-            capture=self,
-            core_version=CORE_VERSION,
-            found=found,
-            verdict=found["verdict"],
-            value=first.get("value"),
-            u95=first.get("u95"),
-            unit=first.get("unit") or "",
-            computed_at=now(),
-        )
+        result = Result.of(self, self.find(), now())
         refresh(self.printer, self.place, self.procedure)
         return result
 
@@ -113,10 +109,42 @@ class Result(models.Model):
     class Meta:
         ordering = ["-computed_at"]
 
+    @classmethod
+    def of(cls, capture: Capture, found: dict[str, Any], moment: datetime, core: str = CORE_VERSION) -> Result:
+        """Keep what the core, today's where no other is named, found in a capture."""
+        first = found["judged"][0]["quantity"] if found["judged"] else {}
+        return cls.objects.create(
+            capture=capture,
+            core_version=core,
+            found=found,
+            verdict=found["verdict"],
+            value=first.get("value"),
+            u95=first.get("u95"),
+            unit=first.get("unit") or "",
+            computed_at=moment,
+        )
+
     @property
     def headline(self) -> dict[str, Any] | None:
         """The figure that stands for it in lists and trends; None where it has none. Read from its row, not from ``found``."""
         return None if self.value is None else {"value": self.value, "u95": self.u95, "unit": self.unit}
+
+
+class Recomputed(models.Model):
+    """What today's core finds in a capture, beside the result that stands, until somebody accepts it or leaves it.
+
+    ``was``: the verdict that stands. ``refused``: why today's core does not take the capture (then nothing was found).
+    """
+
+    work = models.ForeignKey(Work, on_delete=models.CASCADE, related_name="+")
+    capture = models.ForeignKey(Capture, on_delete=models.CASCADE, related_name="+")
+    found = models.JSONField(null=True)
+    was = models.CharField(max_length=20, blank=True)
+    verdict = models.CharField(max_length=20, blank=True)
+    refused = models.CharField(max_length=300, blank=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["work", "capture"], name="recomputed_once")]
 
 
 class StoredValue(models.Model):

@@ -13,6 +13,7 @@ from django.db.models.functions import Length
 from kestov_core.errors import BadInput
 from people.clock import now
 from people.models import User
+from work.kinds import sweeping
 
 from .models import Chunk
 
@@ -40,8 +41,6 @@ def add(recording: UUID, number: int, rate_hz: int, samples: bytes, user: User) 
     before = kept.aggregate(bytes=Sum(Length("samples")))["bytes"] or 0
     if before + len(samples) > 2 * rate_hz * MOST_SECONDS * _GRACE:
         raise _too_long("samples")
-    if number == 0:
-        sweep()
     Chunk.objects.get_or_create(
         recording=recording, number=number, defaults={"rate_hz": rate_hz, "samples": samples, "by": user, "at": now()}
     )
@@ -58,6 +57,7 @@ def _too_long(field: str) -> BadInput:
     return BadInput("too_large", words, field)
 
 
+@sweeping
 def sweep() -> int:
     """Remove pieces of recordings that came to nothing; how many they were."""
     gone, _ = Chunk.objects.filter(at__lt=now() - KEPT).delete()

@@ -8,16 +8,18 @@ from datetime import datetime, timedelta
 
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
-from django.db import transaction
+from django.db import connection, transaction
 
 from .clock import now
-from .models import PasswordCode, Presence, Role, User, audit
+from .models import FirstCode, PasswordCode, Presence, Role, User, audit
 from .refusals import Refused
 
 #: Stands in the demo lead's account, whose password is published.
 DEMO_MARK = "demo@localhost"
 #: How long a code for a new password is good, and how many wrong codes end it.
 CODE_GOOD = timedelta(hours=1)
+#: How long the code for the first account is good.
+FIRST_GOOD = timedelta(days=1)
 #: What a code is made of: nothing that is taken for something else when it is read out.
 _LETTERS = "abcdefghjkmnpqrstuvwxyz23456789"
 MOST_WRONG = 10
@@ -104,6 +106,34 @@ def use_code(username: str, code: str, new: str) -> User:
             audit(user, "changed the password", user, f"{user.name} set a new password by a code.")
             return user
     raise refused
+
+
+def make_first_code() -> str:
+    """A code for the first account of an empty workshop, good for a day on any host; each start makes one."""
+    code = secrets.token_urlsafe(18)
+    FirstCode.objects.filter(until__lt=now()).delete()
+    FirstCode.objects.create(hash=_hash(code), until=now() + FIRST_GOOD)
+    return code
+
+
+def make_first(code: str, username: str, name: str, password: str) -> User:
+    """The first account, a lead's, of an empty workshop, by a code that a start has printed."""
+    with transaction.atomic():
+        with connection.cursor() as cursor:
+            cursor.execute("LOCK TABLE people_user IN EXCLUSIVE MODE")
+        if User.objects.exists():
+            raise Refused(409, "not_empty", "This workshop already has accounts. Sign in.")
+        row = FirstCode.objects.filter(hash=_hash(code.strip())).first()
+        if row is None:
+            raise Refused(403, "wrong_code", "The code is not the one that the start command printed.", "code")
+        if row.until <= now():
+            raise Refused(
+                403, "wrong_code", "The code is older than a day. Start Kestov again; it prints a new one.", "code"
+            )
+        user = make_account(username, name, password, Role.LEAD)
+        FirstCode.objects.all().delete()
+        audit(user, "made the first account", user, f"{user.name} made the first account.")
+    return user
 
 
 def _hash(code: str) -> str:

@@ -108,6 +108,13 @@ class PasswordCode(models.Model):
     wrong = models.PositiveSmallIntegerField(default=0)
 
 
+class FirstCode(models.Model):
+    """A code for the first account of an empty workshop: its hash, and until when it is good. Each start makes one."""
+
+    hash = models.CharField(max_length=64)
+    until = models.DateTimeField()
+
+
 def audit(who: User | None, verb: str, what: models.Model, words: str, **details: Any) -> None:
     """Write one line of the audit trail."""
     from people.clock import arrived, now

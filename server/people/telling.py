@@ -9,7 +9,7 @@ from django.db import connection
 #: The channel of the database on which it is told: whoever listens hears it, in whichever process or machine.
 CHANNEL = "kestov"
 
-What = Literal["case", "printer"]
+What = Literal["case", "printer", "work"]
 
 
 def tell(what: What, key: int) -> None:

@@ -16,8 +16,8 @@ from people.refusals import Refused
 
 #: Points of a picture at most: more than any phone's usual picture, and about 0.2 GB while it is opened.
 MOST_POINTS = 25_000_000
-#: Longer side of what is kept (points), and its quality.
-_KEPT, _QUALITY = 2000, 85
+#: Longer side of what is kept, and of its small version (points), and their quality.
+_KEPT, _SMALL, _QUALITY = 2000, 640, 85
 
 
 @dataclass(frozen=True)
@@ -53,6 +53,18 @@ def read_picture(data: bytes) -> Taken:
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as e:
         raise Refused(422, "not_a_picture", "This is not a JPEG, PNG or WebP picture.", "file") from e
     return Taken(out.getvalue(), picture.width, picture.height)
+
+
+def smaller(image: bytes) -> bytes:
+    """The small version of a picture that is kept."""
+    from PIL import Image
+
+    out = io.BytesIO()
+    with Image.open(io.BytesIO(image), formats=("JPEG",)) as opened, _one_at_a_time():
+        opened.draft("RGB", (_SMALL, _SMALL))
+        opened.thumbnail((_SMALL, _SMALL))
+        opened.convert("RGB").save(out, "JPEG", quality=_QUALITY)
+    return out.getvalue()
 
 
 @contextmanager

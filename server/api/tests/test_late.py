@@ -72,11 +72,9 @@ class Late(ApiCase):
         self.assertEqual(StoredValue.objects.get().at, entered)
         with at(now() - 5 * HOUR):
             case = self.report()
-        answer = {"check": "rock_test", "axis": "x", "found": [], "unsure": False}
+        answer = {"check": "rock", "axis": "x", "found": [], "unsure": False}
         self.good("technician", "POST", f"/cases/{case}/outcomes", answer, entered=entered.isoformat())
-        self.assertEqual(
-            {o.at for o in Case.objects.get(pk=case).observations.filter(check_name="rock_test")}, {entered}
-        )
+        self.assertEqual({o.at for o in Case.objects.get(pk=case).observations.filter(check_name="rock")}, {entered})
 
     def test_too_late_is_refused_with_what_to_do_but_for_what_tells_a_repeat_for_ever(self):
         self.stand_in_at("a", now() - timedelta(days=8))

@@ -11,6 +11,7 @@ from kestov_core.simulator.instruments import wall_picture
 from kestov_core.simulator.machine import SimMachine
 from kestov_core.simulator.shaking import Sensor, Shake, SimAxis, SimMode, shake
 from measuring.models import Capture, StoredValue, WallPicture
+from people.clock import now
 from workshop.models import Instrument, Printer
 
 from .world import ApiCase
@@ -140,7 +141,7 @@ class Line(socketserver.StreamRequestHandler):
 
 
 class OnTheNetwork(Bench):
-    def ask(self, says):
+    def ask(self, says, case=None, before=lambda: None):
         with socketserver.TCPServer(("127.0.0.1", 0), Line) as server:
             server.says = says
             threading.Thread(target=server.handle_request, daemon=True).start()
@@ -152,42 +153,70 @@ class OnTheNetwork(Bench):
             )
             body = {
                 "id": str(uuid.uuid4()), "place": "x", "context": {"excitation": "sweep"}, "seconds": 12, "instrument_id": instrument.pk,
+                "case_id": case,
             }  # fmt: skip
             with self.settings(INSTRUMENTS=[instrument.address]):
-                answer = self.call("technician", "POST", f"/printers/{self.slinger.pk}/resonance/instrument", body)
-            return (*answer, getattr(server, "heard", b""))
+                work = self.good("technician", "POST", f"/printers/{self.slinger.pk}/resonance/instrument", body)
+                before()
+                self.do_work(work["id"])
+            return self.good("technician", "GET", f"/work/{work['id']}"), getattr(server, "heard", b"")
 
     def test_a_record_over_the_line(self):
         table = record().getvalue()
         says = b"# unit=m/s2 rate=1600\n" + table + f"END rows={table.count(10) - 1}\n".encode()
-        status, capture, heard = self.ask(says)
-        self.assertEqual(status, 200, capture)
+        work, heard = self.ask(says)
+        self.assertEqual((work["state"], work["said"]), ("done", "Recorded."))
         self.assertEqual(heard, b"RECORD axis=x kind=sweep seconds=12\n")
+        capture = self.good("technician", "GET", f"/captures/{work['capture']}")
         self.assertEqual((capture["source"], capture["instrument"]), ("network", "Shaker"))
         self.assertEqual(self.good("technician", "GET", f"/captures/{capture['id']}/raw"), table)
 
     def test_what_can_go_wrong_on_the_line_is_said(self):
         table = record().getvalue()
-        for says, code in (
-            (b"ERROR the sensor is not plugged in\n", "instrument_refused"),
-            (b"# unit=m/s2\n" + table[:5000], "instrument_refused"),
-            (b"# unit=m/s2\n" + table + b"END rows=3\n", "instrument_refused"),
-            (b"# unit=furlong\n" + table + f"END rows={table.count(10) - 1}\n".encode(), "out_of_range"),
+        for says, words in (
+            (b"ERROR the sensor is not plugged in\n", "The accelerometer says: the sensor is not plugged in"),
+            (b"# unit=m/s2\n" + table[:5000], "broke off before the end"),
+            (b"# unit=m/s2\n" + table + b"END rows=3\n", "Rows of the record were lost"),
+            (b"# unit=furlong\n" + table + f"END rows={table.count(10) - 1}\n".encode(), "must be one of"),
         ):
-            status, answer, _ = self.ask(says)
-            self.assertEqual((status, answer["code"]), (422, code), answer)
+            work, _ = self.ask(says)
+            self.assertEqual(work["state"], "failed")
+            self.assertIn(words, work["said"])
         Instrument.objects.filter(name="Shaker").update(address="127.0.0.1:1")
         body = {
             "id": str(uuid.uuid4()), "place": "x", "context": {"excitation": "sweep"},
             "instrument_id": Instrument.objects.get(name="Shaker").pk,
         }  # fmt: skip
         path = f"/printers/{self.slinger.pk}/resonance/instrument"
-        with self.settings(INSTRUMENTS=["127.0.0.1:1"]):
-            self.refused(422, "instrument_silent", "instrument_id", "technician", "POST", path, body)
-        self.refused(422, "out_of_range", "instrument_id", "technician", "POST", path, body)
+        for named, words in ((["127.0.0.1:1"], "does not answer"), ([], "not in the workshop's own network")):
+            with self.settings(INSTRUMENTS=named):
+                work = self.good("technician", "POST", path, {**body, "id": str(uuid.uuid4())})
+                self.do_work(work["id"])
+            self.assertIn(words, self.good("technician", "GET", f"/work/{work['id']}")["said"])
         Instrument.objects.filter(name="Shaker").update(address="")
         self.refused(422, "out_of_range", "instrument_id", "technician", "POST", path, body)
         self.assertEqual(Capture.objects.count(), 0)
+
+    def test_a_case_that_was_closed_while_it_shook_loses_no_record(self):
+        case = self.report(axis="y")
+        Case.objects.filter(pk=case).update(printer=self.slinger)
+        table = record().getvalue()
+        says = b"# unit=m/s2 rate=1600\n" + table + f"END rows={table.count(10) - 1}\n".encode()
+        closing = Case.objects.filter(pk=case)
+        work, _ = self.ask(
+            says, case, before=lambda: closing.update(state="closed", closing="harmless", closed_at=now())
+        )
+        self.assertEqual(work["said"], "Recorded; the case was closed meanwhile, so without it.")
+        self.assertIsNone(Capture.objects.get(pk=work["capture"]).case_id)
+
+    def test_asked_twice_it_shakes_once(self):
+        body = {"id": str(uuid.uuid4()), "place": "x", "context": {}, "seconds": 12}
+        body["instrument_id"] = Instrument.objects.create(
+            name="Shaker", kind="accelerometer", unit="g", address="127.0.0.1:1"
+        ).pk
+        path = f"/printers/{self.slinger.pk}/resonance/instrument"
+        first, second = (self.good("technician", "POST", path, body)["id"] for _ in range(2))
+        self.assertEqual(first, second)
 
 
 class Typed(Bench):

@@ -14,6 +14,8 @@ from kestov_core.machine import Tensioner
 from kestov_core.simulator.machine import SimBelt, SimMachine
 from kestov_core.simulator.sound import Belt, Pluck, Recording, Room, record, wav
 from people.models import Role, User
+from work import doing
+from work.models import State, Work
 from workshop.models import Area, Limit, Printer, PrinterModel, fit_out
 
 PASSWORD = "a-long-wet-rope"
@@ -121,6 +123,12 @@ class ApiCase(TestCase):
             "words": "On all lids.",
         }
         return int(self.good(who, "POST", "/cases", body)["id"])
+
+    def do_work(self, work_id: int | None = None) -> None:
+        """Do what waits, as a worker would."""
+        waiting = Work.objects.filter(state=State.WAITING).order_by("pk")
+        for work in waiting if work_id is None else waiting.filter(pk=work_id):
+            doing.run(work.pk)
 
     def stand_in(self, place: str, case: int | None = None, id_: str | None = None) -> Any:
         body = {"id": id_ or str(uuid.uuid4()), "place": place, "case_id": case}

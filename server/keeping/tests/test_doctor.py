@@ -1,17 +1,19 @@
 """How Kestov is: each line says what is wrong, and what to do."""
 
 import io
-import json
 import tempfile
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from unittest import mock
 
 from django.core.management import call_command
-from django.db import OperationalError
+from django.db import OperationalError, connection
 from django.test import Client, TestCase
+from work.doing import ask
+from work.models import Work
 
 from keeping import doctor
+from keeping.models import BackupMade
 
 
 class Doctor(TestCase):
@@ -25,8 +27,12 @@ class Doctor(TestCase):
         return next(x for x in doctor.look(moment) if x.what == what)
 
     def backed_up(self, days):
-        made = (datetime.now(UTC) - timedelta(days=days)).isoformat()
-        (self.state / "last-backup.json").write_text(json.dumps({"file": "/kept/all", "made": made}))
+        BackupMade.objects.all().delete()
+        BackupMade.objects.create(file="/kept/all", host="weir", size=1, at=datetime.now(UTC) - timedelta(days=days))
+
+    def a_worker(self):
+        with connection.cursor() as cursor:
+            cursor.execute("INSERT INTO procrastinate_workers DEFAULT VALUES")
 
     def test_a_backup_that_is_missing_or_old_wants_mending(self):
         self.assertEqual(self.line("Backup").state, "mend")
@@ -35,6 +41,20 @@ class Doctor(TestCase):
         self.backed_up(3)
         found = self.line("Backup")
         self.assertEqual((found.state, "3.0 days" in found.words, bool(found.do)), ("mend", True, True))
+
+    def test_a_queue_that_nobody_works_at_or_where_something_failed(self):
+        self.assertIn("0 workers, 0 waiting", self.line("Queue").words)
+        self.assertEqual(self.line("Queue").state, "mend")
+        self.a_worker()
+        self.assertEqual(self.line("Queue").state, "well")
+        ask("standings", "Make all anew", None, {})
+        self.assertEqual(self.line("Queue").state, "well")
+        self.assertEqual(self.line("Queue", datetime.now(UTC) + timedelta(seconds=15)).state, "well")
+        with mock.patch.object(doctor, "workers", return_value=1):
+            self.assertEqual(self.line("Queue", datetime.now(UTC) + timedelta(minutes=11)).state, "mend")
+        Work.objects.update(state="failed", ended_at=datetime.now(UTC))
+        found = self.line("Queue")
+        self.assertEqual((found.state, "1 failed" in found.words), ("look", True))
 
     def test_a_full_disk(self):
         usage = mock.Mock(free=10_000_000)
@@ -82,6 +102,7 @@ class Doctor(TestCase):
             call_command("doctor", stdout=out)
         self.assertRegex(out.getvalue(), r"mend  Backup: .* → ")
         self.backed_up(0)
+        self.a_worker()
         with mock.patch("keeping.doctor.LEAST_FREE", 0):
             call_command("doctor", stdout=out)
 

@@ -9,6 +9,7 @@ from api.tests.world import ApiCase, recording
 from kestov_core.errors import BadInput
 from kestov_core.simulator.sound import Belt, Pluck, Room, record
 from people.clock import at, now
+from work import kinds
 from workshop.models import Limit
 
 from measuring import recording as live
@@ -157,7 +158,8 @@ class Live(ApiCase):
         with at(now() - timedelta(hours=3)):
             self.add(id_, 0, b"\0\0" * 100)
         self.add(uuid.uuid4(), 0, b"\0\0" * 100)
-        self.assertEqual(Chunk.objects.count(), 1)
+        self.assertIn(live.sweep, kinds.sweeps())
+        self.assertEqual((live.sweep(), Chunk.objects.count()), (1, 1))
 
     def test_too_little_is_no_error_yet(self):
         id_, who = uuid.uuid4(), self.people["technician"]

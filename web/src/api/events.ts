@@ -30,6 +30,7 @@ export function stale(client: QueryClient, news: string): void {
   const [what, key] = news.split(" ");
   const id = Number(key);
   if (what === "all") void client.invalidateQueries();
+  if (what === "work") void client.invalidateQueries({ queryKey: ["works"] });
   if (what === "case") void client.invalidateQueries({ queryKey: ["case", id] });
   if (what === "printer") for (const of of OF_A_MACHINE) void client.invalidateQueries({ queryKey: [of, id] });
   if (what === "case" || what === "printer")

@@ -510,7 +510,7 @@ export interface paths {
         };
         /**
          * Picture
-         * @description A picture as JPEG.
+         * @description A picture as JPEG; ``small``: its small version, as soon as there is one.
          */
         get: operations["cases.picture"];
         put?: never;
@@ -832,7 +832,7 @@ export interface paths {
         put?: never;
         /**
          * By Instrument
-         * @description Have an instrument on the network take a record (docs/instruments.md): resonance of an axis.
+         * @description Have an instrument on the network take a record (docs/instruments.md), by a worker: resonance of an axis.
          */
         post: operations["measure.resonance.instrument"];
         delete?: never;
@@ -1603,6 +1603,206 @@ export interface paths {
         get: operations["audit.see"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Work
+         * @description Long work, newest first: what is under way, what waits, and how the last of it ended.
+         */
+        get: operations["work.list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/recompute": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Recompute
+         * @description Compute captures again by today's core, beside what stands.
+         */
+        post: operations["work.recompute"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Backup
+         * @description Write a backup of everything, by a worker that has a folder for it.
+         */
+        post: operations["work.backup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/standings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Standings
+         * @description Make where each place of each machine stands anew, from the captures.
+         */
+        post: operations["work.standings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/{work_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See Work
+         * @description One piece of work.
+         */
+        get: operations["work.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/{work_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description Stop a piece of work; what it has done so far stays.
+         */
+        post: operations["work.stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/{work_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Again
+         * @description Do again what failed or was stopped; it goes on where it was.
+         */
+        post: operations["work.again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/{work_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Changes
+         * @description What accepting a recomputation would change.
+         */
+        get: operations["work.changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/{work_id}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Let stand what was computed again.
+         */
+        post: operations["work.accept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work/{work_id}/leave": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Leave
+         * @description Leave all results as they stand; what was computed again is thrown away.
+         */
+        post: operations["work.leave"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5166,6 +5366,48 @@ export interface components {
             /** Axis */
             axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
         };
+        /**
+         * WorkOut
+         * @description A piece of long work. ``done`` of ``total`` (0: not known); ``said``: how it ended, in words; ``capture``: what was recorded.
+         *
+         *     ``decide``: what a new core would change waits to be accepted or left.
+         */
+        WorkOut: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed";
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
+            /** Said */
+            said: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Began At */
+            began_at: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /** Stopping */
+            stopping: boolean;
+            /** Decide */
+            decide: boolean;
+            /** Capture */
+            capture: string | null;
+        };
         /** RingingPrintIn */
         RingingPrintIn: {
             /**
@@ -6444,6 +6686,86 @@ export interface components {
             more: boolean;
         };
         /**
+         * Measured
+         * @description A procedure by its name, and as people call it.
+         */
+        Measured: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * WorkList
+         * @description Newest first. ``workers``: how many give signs of life; where there is none, all of it waits. ``measured``: what can be
+         *     computed again.
+         */
+        WorkList: {
+            /** Works */
+            works: components["schemas"]["WorkOut"][];
+            /** Workers */
+            workers: number;
+            /** Measured */
+            measured: components["schemas"]["Measured"][];
+        };
+        /**
+         * RecomputeIn
+         * @description Which captures: of a machine, of a procedure, or all; ``every``: also those that today's core has computed.
+         */
+        RecomputeIn: {
+            /** Printer Id */
+            printer_id?: number | null;
+            /**
+             * Procedure
+             * @default
+             */
+            procedure: string;
+            /**
+             * Every
+             * @default false
+             */
+            every: boolean;
+        };
+        /**
+         * Change
+         * @description A capture whose verdict would change.
+         */
+        Change: {
+            /** Capture Id */
+            capture_id: string;
+            /** Printer */
+            printer: string;
+            /** Printer Id */
+            printer_id: number;
+            /** Place */
+            place: string;
+            /** Procedure */
+            procedure: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Was */
+            was: string;
+            /** Will Be */
+            will_be: string;
+        };
+        /**
+         * Changes
+         * @description What a new core would change; the list may be shorter than the count.
+         */
+        Changes: {
+            /** Changed */
+            changed: number;
+            /** Refused */
+            refused: number;
+            /** Captures */
+            captures: number;
+            /** Listed */
+            listed: components["schemas"]["Change"][];
+        };
+        /**
          * Lack
          * @description What a measurement would have to be told each time, since the model does not tell it.
          */
@@ -7304,7 +7626,9 @@ export interface operations {
     };
     "cases.picture": {
         parameters: {
-            query?: never;
+            query?: {
+                small?: boolean;
+            };
             header?: never;
             path: {
                 picture_id: number;
@@ -7737,7 +8061,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CaptureOut"];
+                    "application/json": components["schemas"]["WorkOut"];
                 };
             };
         };
@@ -8724,6 +9048,222 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AuditPage"];
+                };
+            };
+        };
+    };
+    "work.list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkList"];
+                };
+            };
+        };
+    };
+    "work.recompute": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecomputeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+        };
+    };
+    "work.backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+        };
+    };
+    "work.standings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+        };
+    };
+    "work.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+        };
+    };
+    "work.stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+        };
+    };
+    "work.again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+        };
+    };
+    "work.changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changes"];
+                };
+            };
+        };
+    };
+    "work.accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+        };
+    };
+    "work.leave": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
                 };
             };
         };

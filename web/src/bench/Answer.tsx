@@ -4,20 +4,13 @@ import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { show } from "../kit/figures";
 import { Strip } from "../kit/Strip";
+import { VERDICT } from "../kit/words";
 import { useMe } from "../session/me";
 import type { Drawing } from "./drawing";
 import { benchPath } from "./paths";
 
 type Capture = Schemas["CaptureOut"];
 type Judged = Schemas["Judged"];
-
-const VERDICT: Record<Capture["verdict"], string> = {
-  in_tolerance: "Within its limits",
-  watch: "Within its limits, near the edge",
-  out_of_tolerance: "Outside its limits",
-  cannot_tell: "Cannot tell yet",
-  not_judged: "Measured",
-};
 
 /** Where a limit is from, for who reads the strip. */
 const SOURCE: Record<string, string> = {

@@ -20,6 +20,7 @@ import { ReadingsField, type Row } from "../kit/ReadingsField";
 import { Sketch } from "../kit/Sketch";
 import { KeptNote } from "../offline/KeptNote";
 import { useMe } from "../session/me";
+import { WorkLine } from "../work/WorkLine";
 import { Answer, WayBack } from "./Answer";
 import { useBench } from "./BenchStart";
 import { type Bench, type Drawing, drawingOf, type Planned } from "./drawing";
@@ -361,7 +362,13 @@ function Take({
           </Button>
         ) : null}
       </div>
-      {taking.busy ? (
+      {taking.work ? (
+        <WorkLine
+          work={taking.work}
+          words={taking.work.total ? `Recording: ${taking.work.done} of ${taking.work.total - 1} s` : undefined}
+          onTold={taking.setWork}
+        />
+      ) : taking.busy ? (
         <p role="status" className="grid gap-1">
           {taking.share !== null && taking.share < 1
             ? `Sending: ${Math.round(100 * taking.share)} %`

@@ -7,6 +7,7 @@ import type { Row } from "../kit/ReadingsField";
 import { asForm, type Entry, entered, sendOrKeep } from "../offline/entries";
 import { useSent } from "../offline/useEntries";
 import { useMe } from "../session/me";
+import { outcome, type Work } from "../work/outcome";
 import type { Capture, Planned } from "./drawing";
 import { type Asked, standing, type Texts, typedContext } from "./Fields";
 
@@ -67,6 +68,7 @@ export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
   const [photos, setPhotos] = useState<Photographed[]>([]);
   const [key, setKey] = useState(newKey);
   const [share, setShare] = useState<number | null>(null);
+  const [work, setWork] = useState<Work | null>(null);
   useEffect(() => sessionStorage.setItem(store, JSON.stringify({ rows, texts })), [rows, texts, store]);
 
   const about = (instrument: number | null) => ({
@@ -116,8 +118,16 @@ export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
     ...settled,
   });
   const device = useMutation({
-    mutationFn: async ({ from, instrument }: { from: "instrument" | "stand-in"; instrument: number | null }) =>
-      send<Capture>(`${path}/${from}`, JSON.stringify({ ...about(instrument), seconds: 20 }), key, "application/json"),
+    mutationFn: async ({ from, instrument }: { from: "instrument" | "stand-in"; instrument: number | null }) => {
+      const ask = <T>() =>
+        send<T>(`${path}/${from}`, JSON.stringify({ ...about(instrument), seconds: 20 }), key, "application/json");
+      if (from === "stand-in") return ask<Capture>();
+      // The machine shakes for a while: a worker sees to it, and is followed.
+      const asked = await ask<Work>();
+      setWork(asked);
+      const over = await outcome(asked.id, setWork).finally(() => setWork(null));
+      return got(api.GET("/api/captures/{capture_id}", { params: { path: { capture_id: over.capture! } } }));
+    },
     ...settled,
   });
   const practice = useMutation({
@@ -160,6 +170,9 @@ export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
     photos,
     setPhotos,
     share,
+    /** The record that a worker takes just now. */
+    work,
+    setWork,
     typed,
     file,
     device,

@@ -8,3 +8,11 @@ export const KINEMATICS: Record<Schemas["Description"]["kinematics"], string> = 
   delta: "three towers",
   belt_bed: "endless bed",
 };
+
+export const VERDICT: Record<Schemas["CaptureOut"]["verdict"], string> = {
+  in_tolerance: "Within its limits",
+  watch: "Within its limits, near the edge",
+  out_of_tolerance: "Outside its limits",
+  cannot_tell: "Cannot tell yet",
+  not_judged: "Measured",
+};

@@ -5,6 +5,7 @@ import { type ReactNode, useState } from "react";
 import { api, got, newKey, type Schemas, send } from "../api/client";
 import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, Loading, TextField, useTitle } from "../kit/bits";
 import { atLeast, useMe } from "../session/me";
+import { LongWork } from "../work/LongWork";
 import { ModelForm } from "./ModelForm";
 import { People } from "./People";
 
@@ -38,9 +39,14 @@ export function WorkshopPage() {
             Instruments
           </Tabs.Trigger>
           {lead ? (
-            <Tabs.Trigger value="people" className={TAB}>
-              People
-            </Tabs.Trigger>
+            <>
+              <Tabs.Trigger value="people" className={TAB}>
+                People
+              </Tabs.Trigger>
+              <Tabs.Trigger value="work" className={TAB}>
+                Long work
+              </Tabs.Trigger>
+            </>
           ) : null}
         </Tabs.List>
         <Tabs.Content value="machines">
@@ -56,9 +62,14 @@ export function WorkshopPage() {
           <Instruments s={s} lead={lead} />
         </Tabs.Content>
         {lead ? (
-          <Tabs.Content value="people">
-            <People />
-          </Tabs.Content>
+          <>
+            <Tabs.Content value="people">
+              <People />
+            </Tabs.Content>
+            <Tabs.Content value="work">
+              <LongWork shop={s} />
+            </Tabs.Content>
+          </>
         ) : null}
       </Tabs.Root>
     </div>
