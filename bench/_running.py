@@ -5,6 +5,7 @@ from __future__ import annotations
 import http.client
 import json
 import os
+import shutil
 import subprocess
 import sys
 import threading
@@ -25,14 +26,19 @@ from words import STATE, Trouble  # noqa: E402
 
 
 class Running:
-    """Kestov with a small workshop in it, as a context; what is killed of it comes back, since `start` looks after it."""
+    """Kestov with a small workshop in it, as a context; what is killed of it comes back, since `start` looks after it.
 
-    def __init__(self, workers: int = 2) -> None:
+    ``disk_mb``: its database on a disk of that size, where this machine lets us make one; ``own_disk`` says whether.
+    """
+
+    def __init__(self, workers: int = 2, disk_mb: int = 0) -> None:
         self.workers = workers
-        self.cluster = Cluster("postgres-bench", throwaway=True, sure=True)
+        self.cluster = Cluster("postgres-disk" if disk_mb else "postgres-bench", throwaway=True, sure=True)
+        self.own_disk = bool(disk_mb) and self._mount(disk_mb)
         self.port = free_port(18700)
         self.env: dict[str, str] = {}
         self.web: Part | None = None
+        self.worker: Part | None = None
         self.trouble: str = ""
 
     def __enter__(self) -> Running:
@@ -44,15 +50,27 @@ class Running:
         }  # fmt: skip
         subprocess.run([sys.executable, str(Path(__file__).with_name("_workshop.py"))], env=self.env, check=True)
         self.web = Part("The web server", self._serve)
-        self.web.start()
+        self.worker = Part("The worker", self._work)
+        for part in (self.web, self.worker):
+            part.start()
         threading.Thread(target=self._watch, daemon=True).start()
         self.wait()
         return self
 
     def __exit__(self, *_: object) -> None:
-        if self.web is not None:
-            self.web.stop()
+        for part in (self.web, self.worker):
+            if part is not None:
+                part.stop()
         self.cluster.stop()
+        if self.own_disk:
+            subprocess.run(["umount", "-l", self.cluster.folder], check=False)
+
+    def _mount(self, size_mb: int) -> bool:
+        folder = self.cluster.folder
+        shutil.rmtree(folder, ignore_errors=True)
+        folder.mkdir(parents=True, exist_ok=True)
+        command = ["mount", "-t", "tmpfs", "-o", f"size={size_mb}m", "tmpfs", str(folder)]
+        return os.geteuid() == 0 and subprocess.run(command, capture_output=True).returncode == 0
 
     def _fresh(self, url: str) -> None:
         for sql in ("drop database if exists kestov with (force)", "create database kestov"):
@@ -64,10 +82,16 @@ class Running:
             start_new_session=True, preexec_fn=start.end_with_parent, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip
 
+    def _work(self) -> subprocess.Popen[bytes]:
+        return subprocess.Popen(
+            [sys.executable, "manage.py", "worker"], cwd=ROOT / "server", env=self.env, start_new_session=True,
+            preexec_fn=start.end_with_parent, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+
     def _watch(self) -> None:
-        assert self.web is not None
+        assert self.web is not None and self.worker is not None
         try:
-            start._watch(self.cluster, [self.web], self.env)
+            start._watch(self.cluster, [self.web, self.worker], self.env)
         except Trouble as e:
             self.trouble = str(e)
 

@@ -1,13 +1,15 @@
-"""Is anything lost that was acknowledged: captures by eight people while parts are killed under them.
+"""Is anything lost that was acknowledged: captures by eight people while parts are killed under them, and the disk is full once.
 
-Run: ./kestov bench killed [--captures 1000] [--kills 20] [--seed 1]. Web workers, the web server's main and the database are
-killed in turns; people send again, as the page does, until they are told that it is kept. Then each is looked for: there, once,
-with one result. Prints how long it was away each time; 1 where anything was lost or doubled, or it was away over 15 s.
+Run: ./kestov bench killed [--captures 1000] [--kills 20] [--seed 1]. Web workers, the web server's main, the worker for long work
+and the database are killed in turns, and half-way the database's disk is filled (as root, who can make one for it); people send
+again, as the page does, until they are told that it is kept. Then each is looked for: there, once, with one result. Prints how
+long it was away each time; 1 where anything was lost or doubled, or it was away over 15 s.
 """
 
 from __future__ import annotations
 
 import argparse
+import contextlib
 import os
 import random
 import signal
@@ -23,6 +25,8 @@ from _running import Person, Running
 
 #: Longest that it may be away (s).
 MOST_AWAY_S = 15.0
+#: The disk that is filled (MB), and how long it stays so (s).
+DISK_MB, FULL_S = 600, 8.0
 PASSWORD = "a-long-wet-rope"
 
 
@@ -33,15 +37,18 @@ def main() -> int:
     parser.add_argument("--kills", type=int, default=20)
     parser.add_argument("--seed", type=int, default=1)
     args = parser.parse_args()
-    with Running() as kestov:
+    with Running(disk_mb=DISK_MB) as kestov:
         people = [Person(kestov.port, f"person{i}").sign_in(PASSWORD) for i in range(8)]
         printer = people[0].ask("GET", "/api/floor")[1]["areas"][0]["printers"][0]["id"]
         kept: dict[str, float] = {}
+        turned: list[float] = []
         over = threading.Event()
-        writers = [threading.Thread(target=_write, args=(p, printer, args.captures // 8, kept, over)) for p in people]
+        writers = [
+            threading.Thread(target=_write, args=(p, printer, args.captures // 8, kept, turned, over)) for p in people
+        ]
         for w in writers:
             w.start()
-        away = _kill(kestov, args.kills, kept, args.captures // 8 * 8, random.Random(args.seed))
+        away = _kill(kestov, args.kills, kept, turned, args.captures // 8 * 8, random.Random(args.seed))
         for w in writers:
             w.join(600)
         over.set()
@@ -61,7 +68,9 @@ def main() -> int:
     return 1 if wrong or late or len(kept) < args.captures // 8 * 8 or kestov.trouble else 0
 
 
-def _write(person: Person, printer: int, count: int, kept: dict[str, float], over: threading.Event) -> None:
+def _write(
+    person: Person, printer: int, count: int, kept: dict[str, float], turned: list[float], over: threading.Event
+) -> None:
     """Readings of a belt's tracking, each sent until it is acknowledged."""
     for i in range(count):
         id_ = str(uuid.uuid4())
@@ -78,28 +87,33 @@ def _write(person: Person, printer: int, count: int, kept: dict[str, float], ove
                 break
             if 400 <= status < 500 and status not in (408, 409, 429):
                 raise SystemExit(f"refused: {status} {answer}")
+            turned.append(time.monotonic())
             time.sleep(0.2)
 
 
 def _kill(
-    kestov: Running, kills: int, kept: dict[str, float], wanted: int, rng: random.Random
+    kestov: Running, kills: int, kept: dict[str, float], turned: list[float], wanted: int, rng: random.Random
 ) -> list[tuple[str, float]]:
     """Kill a part, wait until something is acknowledged again, and so on; what was killed, and how long it was away."""
     away = []
-    kinds = ["worker", "main", "database", "connection"]
+    kinds = ["web worker", "web main", "database", "connection", "worker"]
     for n in range(kills):
         share = wanted * (n + 1) / (kills + 2)
         while len(kept) < share and len(kept) < wanted:
             time.sleep(0.02)
         if len(kept) >= wanted:
             break
+        if n == kills // 2 and kestov.own_disk:
+            away.append(("full disk", _fill(kestov, kept, turned)))
         kind = kinds[n % len(kinds)]
         processes = kestov.processes()
         postmaster = int((kestov.cluster.data / "postmaster.pid").read_text().split("\n")[0])
-        if kind == "worker" and len(processes) > 1:
+        if kind == "web worker" and len(processes) > 1:
             victim = rng.choice(processes[1:])
         elif kind == "database":
             victim = postmaster
+        elif kind == "worker" and kestov.worker is not None and kestov.worker.process is not None:
+            victim = kestov.worker.process.pid
         elif kind == "connection":
             victim = rng.choice(_children(postmaster) or [postmaster])
         else:
@@ -109,15 +123,35 @@ def _kill(
             os.kill(victim, signal.SIGKILL)
         except ProcessLookupError:
             continue
-        # What was under way may still be answered: what was begun after it counts.
-        while not any(t > begun + 0.3 for t in list(kept.values())[before:]):
-            time.sleep(0.02)
-            if time.monotonic() - begun > 120:
-                break
-        away.append(
-            (kind, max(0.0, next((t for t in list(kept.values())[before:] if t > begun + 0.3), begun + 120) - begun))
-        )
+        away.append((kind, _until_kept(kept, before, begun)))
     return away
+
+
+def _until_kept(kept: dict[str, float], before: int, begun: float) -> float:
+    """How long (s) until something is acknowledged that was begun after ``begun``: what was under way may still be answered."""
+    while time.monotonic() - begun < 120:
+        late = [t for t in list(kept.values())[before:] if t > begun + 0.3]
+        if late:
+            return late[0] - begun
+        time.sleep(0.02)
+    return 120.0
+
+
+def _fill(kestov: Running, kept: dict[str, float], turned: list[float]) -> float:
+    """Fill the database's disk to the last byte until captures are turned away, and a while longer; how long from when there is
+    room again until it was back."""
+    filler = kestov.cluster.folder / "filler"
+    with contextlib.suppress(OSError), filler.open("wb", buffering=0) as file:
+        while True:
+            file.write(b"\0" * (1 << 16))
+    full = time.monotonic()
+    while not any(t > full for t in turned[-8:]) and time.monotonic() - full < 60:
+        time.sleep(0.1)
+    time.sleep(FULL_S)
+    print(f"The disk was full: {sum(t > full for t in turned)} captures were turned away meanwhile.")
+    begun, before = time.monotonic(), len(kept)
+    filler.unlink()
+    return _until_kept(kept, before, begun)
 
 
 def _children(pid: int) -> list[int]:

@@ -163,6 +163,10 @@ class Cluster:
         except (OSError, ValueError, IndexError):
             return False
 
+    def free(self) -> int:
+        """Room on its disk (bytes)."""
+        return shutil.disk_usage(self.folder).free
+
     def _psql(self, url: str, database: str, sql: str, by_input: bool = False) -> subprocess.CompletedProcess[str]:
         # The password in the environment: what stands in a command is read by everybody on the machine.
         told = urlsplit(url)

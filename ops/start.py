@@ -147,6 +147,8 @@ def main(args: argparse.Namespace) -> int:
 
 #: Which process serves, and which works, for a start that comes after one that was killed.
 _WEB_NOTE, _WORKER_NOTE = STATE / "web.pid", STATE / "worker.pid"
+#: With less room than this (bytes) the database does not start again.
+_LEAST_FREE = 32 << 20
 #: How often is looked whether all parts run (s).
 _LOOK_S = 0.5
 
@@ -154,9 +156,15 @@ _LOOK_S = 0.5
 def _watch(cluster: Cluster | None, parts: list[Part], env: dict[str, str]) -> None:
     """See that all parts run until asked to stop; what ends by itself, or was killed, is started again."""
     again: list[float] = []
+    full = False
     while True:
         time.sleep(_LOOK_S)
         if cluster is not None and not cluster.alive():
+            if cluster.free() < _LEAST_FREE:
+                # It cannot start on a full disk; meanwhile the web server says that it is away.
+                full = full or _say_full()
+                continue
+            full = False
             enough(again, "The database")
             say("The database ended by itself; starting it again …")
             url = cluster.start()
@@ -168,6 +176,13 @@ def _watch(cluster: Cluster | None, parts: list[Part], env: dict[str, str]) -> N
                     part.start()
         for part in parts:
             part.keep()
+
+
+def _say_full() -> bool:
+    say(
+        "The disk is full, and the database has ended. Free some space: it starts again by itself, and nothing is lost."
+    )
+    return True
 
 
 def _reached_by(args: argparse.Namespace, env: dict[str, str]) -> tuple[Path, Path] | None:

@@ -24,10 +24,15 @@ export function WorkLine({ work, words, onTold }: Props) {
   );
 }
 
+/** A worker takes up at once what waits for nothing else (ms). */
+const PATIENCE_MS = 20_000;
+
 function far(work: Work): string {
   if (work.state === "waiting")
     return work.kind === "backup"
       ? "Waits for a worker that was given a folder for backups: ./kestov start --backups FOLDER"
-      : "Waits for a worker …";
+      : Date.now() - Date.parse(work.at) > PATIENCE_MS
+        ? "No worker has taken it up yet. Is one running? The lead sees that under Workshop, Long work."
+        : "Waits for a worker …";
   return work.total ? `${work.done} of ${work.total} done, ${work.total - work.done} to go` : "Under way …";
 }
