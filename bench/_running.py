@@ -128,10 +128,12 @@ class Running:
 
 @dataclass
 class Person:
-    """Somebody with a browser: signed in, with the forgery token, on a line of their own."""
+    """Somebody with a browser: signed in, with the forgery token, on a line of their own. ``more``: headers that it sends, too."""
 
     port: int
     username: str
+    host: str = "127.0.0.1"
+    more: dict[str, str] = field(default_factory=dict)
     cookies: dict[str, str] = field(default_factory=dict)
     line: http.client.HTTPConnection | None = None
 
@@ -150,6 +152,7 @@ class Person:
         headers = {
             "Cookie": "; ".join(f"{k}={v}" for k, v in self.cookies.items()),
             "X-CSRFToken": self.cookies.get("csrftoken", ""),
+            **self.more,
         }
         data = form if form is not None else json.dumps(body).encode() if body is not None else None
         if data is not None:
@@ -173,7 +176,7 @@ class Person:
     ) -> tuple[http.client.HTTPResponse, bytes]:
         """Over the line that is open; a line that the server has let go meanwhile is taken anew, as a browser does."""
         fresh = self.line is None
-        self.line = self.line or http.client.HTTPConnection("127.0.0.1", self.port, timeout=60)
+        self.line = self.line or http.client.HTTPConnection(self.host, self.port, timeout=60)
         try:
             self.line.request(method, path, data, headers)
             answer = self.line.getresponse()

@@ -47,15 +47,19 @@ def main() -> int:
         ]
         for t in threads:
             t.start()
+        held = [before]
+        while (left := until - time.monotonic()) > 0:
+            time.sleep(min(60.0, left))
+            held.append(kestov.memory())
         for t in threads:
             t.join()
-        after = kestov.memory()
     for what, times in sorted(taken.items()):
         p95 = statistics.quantiles(times, n=20)[18] if len(times) > 1 else times[0]
         print(
             f"{what:8} {len(times):5} times   p50 {1000 * statistics.median(times):6.0f} ms   p95 {1000 * p95:6.0f} ms"
         )
-    print(f"The web server held {before:.0f} MB before and {after:.0f} MB after.")
+    each = ", ".join(f"{mb:.0f}" for mb in held[1:])
+    print(f"The web server held {held[0]:.0f} MB before, and {each} MB after each minute.")
     print(f"{sum(failed.values())} failed (wanted: none). " + ", ".join(f"{n} {k}" for k, n in failed.most_common(10)))
     return 1 if failed else 0
 

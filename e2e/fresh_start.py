@@ -120,11 +120,14 @@ class FreshStart(unittest.TestCase):
         self.assertIn("taken by another program", refused.stderr)
 
     def _comes_back(self, started: Started) -> None:
-        """The web server's main is killed, then the database: both are started again, and what was there is there."""
+        """The web server's main is killed, the worker, the database: all are started again, and what was there is there."""
         web = int((ROOT / ".state" / "web.pid").read_text())
         os.kill(web, signal.SIGKILL)
         self._until(started, lambda: not started.session()["first_account"])
         self.assertNotEqual(web, int((ROOT / ".state" / "web.pid").read_text()))
+        worker = int((ROOT / ".state" / "worker.pid").read_text())
+        os.kill(worker, signal.SIGKILL)
+        self._until(started, lambda: int((ROOT / ".state" / "worker.pid").read_text()) != worker)
         database = (Cluster().data / "postmaster.pid").read_text().split("\n")[0]
         os.kill(int(database), signal.SIGKILL)
         self._until(started, lambda: not started.session()["first_account"])

@@ -62,7 +62,7 @@ def main() -> int:
         return test_all.main(args.only, args.name)
     if args.command == "bench" and args.name in ("scale", "fuzz"):
         return _on_a_throwaway([str(ROOT / "bench" / f"{args.name}.py"), *args.rest])
-    if args.command == "bench" and args.name in ("killed", "load"):
+    if args.command == "bench" and args.name in ("killed", "load", "hosts"):
         # They run a cluster and a server of their own.
         setup.python("server")
         setup.debian(setup.POSTGRES)

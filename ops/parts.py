@@ -50,6 +50,8 @@ class Part:
             except subprocess.TimeoutExpired:
                 self.process.kill()
                 self.process.wait()
+        # What was stopped is not missed.
+        self.process = None
         if self.note is not None:
             self.note.unlink(missing_ok=True)
 

@@ -247,7 +247,8 @@ def _people() -> list[PersonOut]:
 
 @router.get("/people", auth=may("people.list"), response=list[PersonOut], operation_id="people.list")
 def people(request: SignedIn):
-    """All accounts."""
+    """All accounts; who looked stands in the audit trail."""
+    trail.looked(request.user, "the accounts")
     return _people()
 
 
@@ -284,7 +285,9 @@ def code_for(request: SignedIn, user_id: int):
 
 @router.get("/audit", auth=may("audit.see"), response=AuditPage, operation_id="audit.see")
 def audit_trail(request: SignedIn, page: int = 1):
-    """Who did what, newest first."""
+    """Who did what, newest first; who looked stands in it, too."""
+    if page == 1:
+        trail.looked(request.user, "who did what")
     rows, more = trail.page(page)
     lines = [
         AuditLine(at=e.at, entered_at=e.entered_at, who=name_of(e.who), verb=e.verb, what=e.what, words=e.words)

@@ -42,7 +42,7 @@ class Allowed:
 class Limits:
     """What the door lets in. ``tight``: from whoever is not signed in; ``written``: figures and words; ``file``: recordings,
     tables, pictures. ``silent_s``: nothing came for so long. ``at_work``: requests worked on at once; ``slow``: by the end of
-    their path, those that wait for an instrument or want much memory, and how many of these beside the others; ``waiting``
+    their path, those that want much memory, and how many of these beside the others; ``waiting``
     for their turn, at most, for ``turn_s``; ``from_one``: unfinished ones of one address.
     """
 
@@ -51,7 +51,7 @@ class Limits:
     file: Allowed = Allowed(66_000_000, 900.0)
     silent_s: float = 20.0
     at_work: int = 8
-    slow: dict[str, int] = field(default_factory=lambda: {"/instrument": 2, "/pictures": 1, "/walls": 1})
+    slow: dict[str, int] = field(default_factory=lambda: {"/pictures": 1, "/walls": 1})
     waiting: int = 200
     turn_s: float = 20.0
     from_one: int = 64

@@ -16,7 +16,7 @@ from kestov.door import Allowed, Door, Limits
 
 QUICK = Limits(
     tight=Allowed(100, 5.0), written=Allowed(1000, 5.0), file=Allowed(5000, 5.0), silent_s=5.0, turn_s=5.0,
-    at_work=2, slow={"/instrument": 1}, waiting=3, from_one=20,
+    at_work=2, slow={"/pictures": 1}, waiting=3, from_one=20,
 )  # fmt: skip
 SIGNED = [(b"cookie", b"sessionid=good")]
 
@@ -188,17 +188,17 @@ class Turns(DoorCase):
         let.set()
         await asyncio.gather(*held, *waiting)
 
-    async def test_what_waits_for_an_instrument_takes_no_other_place(self):
+    async def test_what_wants_much_takes_no_other_place(self):
         let, working = asyncio.Event(), []
 
         async def slow(scope, body, send):
             working.append(scope["path"])
-            if scope["path"].endswith("/instrument"):
+            if scope["path"].endswith("/pictures"):
                 await let.wait()
             await send({"type": "http.response.start", "status": 200, "headers": []})
 
         door = self.door(slow)
-        held = [asyncio.create_task(self.ask(door, path="/api/printers/1/resonance/instrument")) for _ in range(4)]
+        held = [asyncio.create_task(self.ask(door, path="/api/cases/1/pictures")) for _ in range(4)]
         await asyncio.sleep(0.01)
         self.assertEqual(len(working), 1)
         self.assertEqual((await self.ask(door, method="GET", pieces=(b"",))).status, 200)

@@ -101,9 +101,19 @@ class Audit(ApiCase):
         case = self.report()
         self.good("technician", "POST", f"/cases/{case}/take")
         lines = self.good("lead", "GET", "/audit")["lines"]
-        self.assertEqual((lines[0]["who"], lines[0]["verb"]), ("Technician", "took"))
+        self.assertEqual((lines[1]["who"], lines[1]["verb"]), ("Technician", "took"))
         self.assertEqual(self.call("technician", "GET", "/audit")[0], 403)
-        self.assertEqual(AuditEntry.objects.count(), 2)
+        self.assertEqual(AuditEntry.objects.count(), 3)
+
+    def test_who_looked_is_written_down_once_in_an_hour(self):
+        for _ in range(2):
+            self.good("lead", "GET", "/people")
+            lines = self.good("lead", "GET", "/audit")["lines"]
+        told = [(x["who"], x["verb"]) for x in lines]
+        self.assertEqual(told, [("Lead", "looked at who did what"), ("Lead", "looked at the accounts")])
+        with at(now() + timedelta(minutes=61)):
+            self.good("lead", "GET", "/people")
+        self.assertEqual(AuditEntry.objects.filter(verb="looked at the accounts").count(), 2)
 
     def test_it_is_read_page_by_page_and_none_is_shown_twice(self):
         for i in range(5):

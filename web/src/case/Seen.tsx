@@ -42,7 +42,7 @@ export function Seen({ c, changed }: { c: Case; changed: (c: Case) => void }) {
         <figure key={p.id}>
           <a href={`/api/pictures/${p.id}`} target="_blank" rel="noreferrer">
             <img
-              src={`/api/pictures/${p.id}`}
+              src={`/api/pictures/${p.id}?small=true`}
               width={p.width}
               height={p.height}
               alt={p.words || `Picture by ${p.by}`}
