@@ -6,7 +6,6 @@ import contextlib
 import http.client
 import os
 import signal
-import socket
 import subprocess
 import threading
 import time
@@ -14,6 +13,7 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
 from _running import ROOT
+from cluster import Cluster
 
 #: The bridge's own address, on which proxy and database are; the name by which people reach the site.
 BRIDGE, NAME = "10.87.0.1", "kestov.test"
@@ -107,32 +107,16 @@ class Host:
         _ip("netns", "del", self.name, check=False)
 
 
-class Forward:
-    """What comes to the bridge's port goes to a port of this machine's loopback."""
+class Shared(Cluster):
+    """A throwaway cluster that the hosts reach, too."""
 
-    def __init__(self, address: str, port: int, to: int) -> None:
-        self.port, self.to = port, to
-        self._socket = socket.create_server((address, port), backlog=64)
-        threading.Thread(target=self._accept, daemon=True).start()
+    def _make(self) -> None:
+        super()._make()
+        with (self.data / "pg_hba.conf").open("a") as file:
+            file.write(f"host all all {BRIDGE}/24 scram-sha-256\n")
 
-    def _accept(self) -> None:
-        while True:
-            line, _ = self._socket.accept()
-            try:
-                other = socket.create_connection(("127.0.0.1", self.to))
-            except OSError:
-                line.close()
-                continue
-            for a, b in ((line, other), (other, line)):
-                threading.Thread(target=_pump, args=(a, b), daemon=True).start()
-
-
-def _pump(a: socket.socket, b: socket.socket) -> None:
-    with contextlib.suppress(OSError):
-        while piece := a.recv(1 << 16):
-            b.sendall(piece)
-    with contextlib.suppress(OSError):
-        b.shutdown(socket.SHUT_WR)
+    def _options(self, port: int) -> str:
+        return super()._options(port).replace("=127.0.0.1", f"=127.0.0.1,{BRIDGE}")
 
 
 class Proxy:

@@ -2,7 +2,7 @@
 
 import os
 
-os.environ["KESTOV_POOL"] = "0"
+os.environ |= {"KESTOV_POOL": "0", "KESTOV_HOSTS": "testserver"}
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kestov.settings")
 
 import django

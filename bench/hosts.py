@@ -23,9 +23,8 @@ import uuid
 from pathlib import Path
 from typing import Any
 
-from _network import BRIDGE, NAME, Forward, Host, Proxy, bridge, unbridge
+from _network import BRIDGE, NAME, Host, Proxy, Shared, bridge, unbridge
 from _running import ROOT, Person, form_of
-from cluster import Cluster, free_port
 from load import PASSWORD, _recording
 
 #: How people are told of the site by its proxy.
@@ -43,15 +42,14 @@ def main() -> int:
         print("Network namespaces are made by root, with `ip`. Run it as root on a machine that has it.")
         return 2
     folder = Path(tempfile.mkdtemp(prefix="kestov-hosts-"))
-    cluster = Cluster("postgres-bench", throwaway=True, sure=True)
+    cluster = Shared("postgres-hosts", throwaway=True, sure=True)
     hosts: list[Host] = []
     try:
         bridge()
         url = cluster.start()
         for sql in ("drop database if exists kestov with (force)", "create database kestov"):
             cluster._psql(url, "postgres", sql)
-        database = Forward(BRIDGE, free_port(15432), int(url.rsplit(":", 1)[1].split("/")[0]))
-        there = url.replace(f"127.0.0.1:{database.to}", f"{BRIDGE}:{database.port}")
+        there = url.replace("127.0.0.1", BRIDGE)
         hosts = [Host(f"kweb{i}", f"10.87.0.1{i}", "web", there, folder) for i in (1, 2)]
         hosts += [Host(f"kwork{i}", f"10.87.0.2{i}", "worker", there, folder) for i in (1, 2)]
         # All at once, on an empty database: one brings it up to date, the others wait.
@@ -89,7 +87,7 @@ def _try(hosts: list[Host], proxy: Proxy, url: str, captures: int) -> int:
     wrong: list[str] = []
 
     def check(what: str, good: object) -> None:
-        print(f"{'well ' if good else 'WRONG'} {what}")
+        print(f"{'well ' if good else 'WRONG'} {what}", flush=True)
         if not good:
             wrong.append(what)
 

@@ -79,9 +79,7 @@ class Cluster:
         port = free_port(int(url.rsplit(":", 1)[1].split("/")[0]), spare)
         url = f"{url.rsplit(':', 1)[0]}:{port}/kestov"
         self._write(url)
-        options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=60"
-        if self.throwaway and not self.sure:
-            options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
+        options = self._options(port)
         log = self.folder / "log"
         command = self._command(
             [str(binaries() / "pg_ctl"), "-D", str(self.data), "-l", str(log), "-w", "-t", "60", "-o", options, "start"]
@@ -100,6 +98,13 @@ class Cluster:
         self.started_here = True
         self._database(url)
         return url
+
+    def _options(self, port: int) -> str:
+        """What the server is told when it starts."""
+        options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c max_connections=60"
+        if self.throwaway and not self.sure:
+            options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
+        return options
 
     def _make(self) -> None:
         say("Making a PostgreSQL cluster of our own …")
