@@ -13,6 +13,7 @@ import json
 import multiprocessing
 import os
 import random
+import re
 import resource
 import signal
 import sys
@@ -358,9 +359,12 @@ def _http() -> Any:
     from django.test import Client
     from measuring.models import Capture
     from people.models import User
+    from work import doing
+    from work.models import State, Work
     from workshop.models import Printer
 
-    logging.disable(logging.CRITICAL)
+    if not os.environ.get("FUZZ_LOG"):
+        logging.disable(logging.CRITICAL)
     schema = json.loads(json.dumps(api.get_openapi_schema(), default=str))
     routes = [(path, method, op) for path, ops in schema["paths"].items() for method, op in ops.items()]
     # What shuts everybody out is tried by itself, in the tests.
@@ -397,6 +401,11 @@ def _http() -> Any:
         if rng.random() < 0.7:
             payload = broken(payload, rng)
         headers = {"Idempotency-Key": rng.choice(("k" * 20, "k" * 81, ""))} if rng.random() < 0.1 else {}
+        if rng.random() < 0.1:
+            headers["Entered-At"] = rng.choice(_MOMENTS)
+        measured = _MEASURED.match(path)
+        if measured and rng.random() < 0.7:
+            payload = _measured(measured.group(1), rng)
         yield f"{method} {path} {query} {str(payload)[:400]!r}"
         client = rng.choice(clients)
         full = f"{path}?{_query(query)}"
@@ -411,11 +420,43 @@ def _http() -> Any:
         if answer.status_code >= 400 and path.startswith("/api/"):
             assert answer.json()["detail"], "a refusal without words"
         yield f"{answer.status_code // 100}xx: {path}"
+        for work in Work.objects.filter(state=State.WAITING) if rng.random() < 0.02 else ():
+            # As a worker would; nothing of it may end in a trace either.
+            doing.run(work.pk)
+            work.refresh_from_db()
+            assert "It was not managed" not in work.said, f"{work.kind}: {work.told} {work.said}"
         for seen in ("/api/workshop", "/api/floor") if method != "get" and rng.random() < 0.2 else ():
             now = lead.get(seen)
             assert now.status_code == 200, f"{seen} is broken by it: {now.status_code} {now.content[:200]!r}"
 
     return run
+
+
+#: When something says it was entered; and the routes that take a file.
+_MOMENTS = (
+    "2026-01-01T00:00:00+00:00",
+    "yesterday",
+    "9999-12-31T23:59:59+14:00",
+    "0001-01-01T00:00:00Z",
+    "2026-01-01",
+    "",
+)
+_MEASURED = re.compile(r"/api/printers/[^/]*/([a-z-]+)/file$")
+
+
+def _measured(name: str, rng: random.Random) -> dict[str, Any]:
+    """A measurement by file: recordings and tables that were good and are broken, with what is told beside them."""
+    from uuid import UUID
+
+    from kestov_core.tests.test_contract import GOOD
+
+    data = GOOD[name][1] or b""
+    if rng.random() < 0.7:
+        data = (broken_wav if data[:4] == b"RIFF" else broken_table)(data, rng)
+    meta = {"id": str(UUID(int=rng.getrandbits(128))), "place": rng.choice(("a", "x", "y", "z", "bed")), "context": {}}
+    if rng.random() < 0.3:
+        meta = broken(meta, rng)
+    return {"meta": json.dumps(meta), "file": data}
 
 
 def _query(query: dict[str, str]) -> str:
@@ -431,7 +472,12 @@ def _form(payload: Any, rng: random.Random) -> dict[str, Any]:
     form: dict[str, Any] = {}
     for name, value in (payload if isinstance(payload, dict) else {}).items():
         if name == "file":
-            file = io.BytesIO(rng.choice((b"", b"a,b\n1,2\n", rng.randbytes(300), _PNG, _PNG[:60], b"{}")))
+            good = (
+                value
+                if isinstance(value, bytes)
+                else rng.choice((b"", b"a,b\n1,2\n", rng.randbytes(300), _PNG, _PNG[:60], b"{}"))
+            )
+            file = io.BytesIO(good)
             file.name = rng.choice(("a.csv", "x" * 300, "..", "\r\n.wav", "a\0b", '"; x="'))
             form[name] = file
         elif value is not None:

@@ -79,6 +79,8 @@ def _entered(request: SignedIn, named: bool) -> AbstractContextManager[None]:
         raise Problem(422, "out_of_range", "Give a date and time with its zone.", "Entered-At") from None
     if late < timedelta(0):
         return nullcontext()
+    if late > EVER:
+        raise Problem(422, "out_of_range", "That is over a year ago: the device's clock is not right.", "Entered-At")
     if late > LATEST and not named:
         raise Problem(
             409,
@@ -110,6 +112,8 @@ def _body_of(request: SignedIn) -> str:
 KEPT = timedelta(days=7)
 #: So late may come what was entered without network: while its key is surely still known.
 LATEST = timedelta(days=6)
+#: No device keeps anything for longer than this.
+EVER = timedelta(days=400)
 
 
 @sweeping

@@ -7,6 +7,7 @@ from typing import Any
 
 from django.db import DataError, IntegrityError, InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http.multipartparser import MultiPartParserError
 from kestov_core.errors import BadInput
 from kestov_core.procedures import said
 from ninja import NinjaAPI
@@ -97,6 +98,10 @@ def install(api: NinjaAPI) -> None:
         return problem(404, "not_found", "There is nothing at this address; it may have been removed.")
 
     from ninja.errors import HttpError
+
+    @api.exception_handler(MultiPartParserError)
+    def _form(request: HttpRequest, e: MultiPartParserError) -> HttpResponse:
+        return problem(422, "out_of_range", "This form cannot be read: a name in it is too long, or it was cut off.")
 
     @api.exception_handler(DataError)
     def _data(request: HttpRequest, e: DataError) -> HttpResponse:

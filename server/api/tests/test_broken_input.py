@@ -7,7 +7,7 @@ from django.db import DataError, IntegrityError, InterfaceError, OperationalErro
 from people.models import User
 from workshop.models import Instrument
 
-from .world import ApiCase
+from .world import ApiCase, wav_file
 
 
 class Text(ApiCase):
@@ -32,6 +32,11 @@ class Text(ApiCase):
             "technician", "POST", f"/printers/{self.crossed.pk}/belt-pluck/file", meta='{"place": "\\u0000"}', file=""
         )
         self.assertEqual(status, 422, answer)
+
+    def test_a_form_that_cannot_be_read(self):
+        file = wav_file(name="x" * 2000)
+        path = f"/printers/{self.crossed.pk}/belt-pluck/file"
+        self.refused(422, "out_of_range", None, "technician", "POST", path, meta="{}", file=file)
 
     def test_what_is_no_json_says_so(self):
         for body in (b"{", b"[" * 100_000, b"9" * 5000, b"\xff\xfe", b""):
