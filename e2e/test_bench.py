@@ -6,6 +6,7 @@ import csv
 import io
 from pathlib import Path
 
+from kestov_core.simulator.guides import pushed
 from kestov_core.simulator.shaking import Sensor, Shake, SimAxis, SimMode, shake
 from playwright.sync_api import Page, expect
 
@@ -232,6 +233,19 @@ class Bench(AppCase):
         expect(page.get_by_role("img", name=say("tight from 40 to 50 millimetres"))).to_be_visible()
         expect(page.get_by_text(say("loosen one end of one guide"))).to_be_visible()
         self.assert_accessible(page, "drag")
+
+    def test_play_is_told_apart_from_friction_and_its_loop_shows_what_gives(self) -> None:
+        page = self.open("/bench/6/play/x")
+        forces = [0.0, 5, 10, 15, 20, 15, 10, 5, 0, -5, -10, -15, -20, -15, -10, -5, 0]
+        rows = zip(forces, pushed(forces, 0.12, 40.0, 40.0, 1.5), strict=True)
+        loop = "force_n,displacement_mm\n" + "".join(f"{f:g},{x:.2f}\n" for f, x in rows)
+        load = page.locator('input[type="file"]').first
+        load.set_input_files(files=[{"name": "loop.csv", "mimeType": "text/csv", "buffer": loop.encode()}])
+        expect(page.get_by_role("heading", name="Outside its limits")).to_be_visible()
+        expect(page.get_by_role("img", name=say("between the branches it gives 0.1[12]"))).to_be_visible()
+        expect(page.get_by_text(say("Find where it gives"))).to_be_visible()
+        expect(page.get_by_text("Friction in it")).to_be_visible()
+        self.assert_accessible(page, "play")
 
     def test_a_figure_says_where_it_is_from_and_is_refused_at_its_field(self) -> None:
         page = self.open("/bench/4/belt-deflection/x")

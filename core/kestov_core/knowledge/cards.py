@@ -20,10 +20,11 @@ Group = Literal[
     "Is the motor strong enough?",
 ]
 #: What the machine is while one measures.
-State = Literal["unplugged", "idle", "moving", "live", "printed"]
+State = Literal["unplugged", "idle", "holding", "moving", "live", "printed"]
 STATE_WORDS: dict[State, str] = {
     "unplugged": "unplugged",
     "idle": "motors off",
+    "holding": "motors on and holding; across the travel, unplugged",
     "moving": "it moves by itself",
     "live": "board open and live",
     "printed": "a print, taken off",

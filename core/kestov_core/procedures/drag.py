@@ -319,13 +319,12 @@ def _advise(result: DragResult, context: DragContext) -> None:
 
 def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, object]) -> StandIn:
     """A simulated spring scale on a simulated guide, there and back: on some machines it binds somewhere."""
-    truth = np.random.default_rng([machine.seed, sum(place.encode())])
-    even, centre, height = truth.uniform(0.9, 2.4), truth.uniform(60, 150), truth.choice([0.0, 0.0, 2.2])
+    guide = machine.guide(place)
     hand = np.random.default_rng(seed)
     rows: list[dict[str, float | str]] = []
     for sign in ("+", "-"):
         for at in range(0, 210, 10) if sign == "+" else range(200, -10, -10):
-            force = even + height * math.exp(-(((at - centre) / 18) ** 2)) + hand.normal(0, 0.06)
+            force = guide.force(at) + hand.normal(0, 0.06)
             rows.append(
                 {"position_mm": float(at), "force_n": round(max(0.1, round(force / 0.1) * 0.1), 1), "direction": sign}
             )

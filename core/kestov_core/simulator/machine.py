@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ..errors import BadInput
 from ..machine import Tensioner, newtons_per_turn
+from .guides import SimGuide, made_guide
 from .instruments import SimTravel
 from .shaking import Excitation, Sensor, Shake, Shaken, SimAxis, SimMode, shake
 from .sound import Along, Belt, Pluck, Recording, Room, record
@@ -52,7 +53,8 @@ class SimBelt(BaseModel):
 class SimMachine(BaseModel):
     """All true belts of a machine by place, their coupling, the room's noise, and how often it was touched.
 
-    ``axes``: what each direction rings with; ``travel``: how each axis comes to its place. What is not given is sound.
+    ``axes``: what each direction rings with, and its dead band; ``travel``: how each axis comes to its place; ``guides``: how it
+    slides. What is not given is sound, or for guides made by the seed.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -65,6 +67,11 @@ class SimMachine(BaseModel):
     hum: float = 0.003
     axes: dict[str, SimAxis] = {}
     travel: dict[str, SimTravel] = {}
+    guides: dict[str, SimGuide] = {}
+
+    def guide(self, place: str) -> SimGuide:
+        """How an axis truly slides."""
+        return self.guides.get(place) or made_guide(self.seed, place)
 
     def axis(self, place: str) -> SimAxis:
         """What a direction truly rings with."""

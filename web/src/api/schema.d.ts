@@ -901,6 +901,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/play": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: play of an axis.
+         */
+        post: operations["measure.play"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/play/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By File
+         * @description Take a file (CSV): play of an axis. ``meta`` is a PlayAbout as JSON.
+         */
+        post: operations["measure.play.file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/drag": {
         parameters: {
             query?: never;
@@ -1534,7 +1574,7 @@ export interface paths {
         };
         /**
          * People
-         * @description All accounts.
+         * @description All accounts; who looked stands in the audit trail.
          */
         get: operations["people.list"];
         put?: never;
@@ -1598,7 +1638,7 @@ export interface paths {
         };
         /**
          * Audit Trail
-         * @description Who did what, newest first.
+         * @description Who did what, newest first; who looked stands in it, too.
          */
         get: operations["audit.see"];
         put?: never;
@@ -3929,6 +3969,20 @@ export interface components {
             question: string;
         };
         /**
+         * Branch
+         * @description A straight piece of the loop, for the drawing.
+         */
+        Branch: {
+            /** From N */
+            from_n: number;
+            /** To N */
+            to_n: number;
+            /** From Mm */
+            from_mm: number;
+            /** To Mm */
+            to_mm: number;
+        };
+        /**
          * CaptureOut
          * @description A capture with what the core made of it. ``found`` has the shape of the procedure's result.
          */
@@ -3979,7 +4033,7 @@ export interface components {
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
             /** Found */
-            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["DragResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["MotorCurrentResult"];
+            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["PlayResult"] | components["schemas"]["DragResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["MotorCurrentResult"];
         };
         /**
          * DragResult
@@ -4233,6 +4287,64 @@ export interface components {
             frequency_hz: number;
             /** Level Db */
             level_db: number;
+        };
+        /**
+         * PlayReading
+         * @description A reading as it was taken, for the drawing.
+         */
+        PlayReading: {
+            /** Force N */
+            force_n: number;
+            /** Displacement Mm */
+            displacement_mm: number;
+        };
+        /**
+         * PlayResult
+         * @description The dead band (mm), the stiffness pushed and pulled (N/mm; null where it is too stiff to tell), the friction (N; null where
+         *     there was no way back), and the area of the loop (N mm a cycle).
+         */
+        PlayResult: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            procedure: "play";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            play: components["schemas"]["Quantity"];
+            stiffness_push: components["schemas"]["Quantity"] | null;
+            stiffness_pull: components["schemas"]["Quantity"] | null;
+            friction: components["schemas"]["Quantity"] | null;
+            hysteresis: components["schemas"]["Quantity"];
+            /** Band Mm */
+            band_mm: number[];
+            /** Branches */
+            branches: components["schemas"]["Branch"][];
+            /** Readings */
+            readings: components["schemas"]["PlayReading"][];
         };
         /**
          * PluckHeard
@@ -4849,7 +4961,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "unplugged" | "idle" | "moving" | "live" | "printed";
+            state: "unplugged" | "idle" | "holding" | "moving" | "live" | "printed";
             /** Minutes */
             minutes: number;
             /** How */
@@ -5666,6 +5778,71 @@ export interface components {
             } | null;
             /** Axis */
             axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /** PlayIn */
+        PlayIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "pushed": null,
+             *       "limit_mm": null,
+             *       "resolution_mm": null,
+             *       "indicator_u95_mm": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["PlayTyped"];
+            /** Rows */
+            rows: components["schemas"]["Pushed"][];
+        };
+        /** PlayTyped */
+        PlayTyped: {
+            /** Pushed */
+            pushed?: ("along" | "across") | null;
+            /** Limit Mm */
+            limit_mm?: number | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            /** Indicator U95 Mm */
+            indicator_u95_mm?: number | null;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /**
+         * Pushed
+         * @description One reading: the force (pushed positive, pulled negative), and what the indicator shows.
+         */
+        Pushed: {
+            /**
+             * Force
+             * @description Pulled is negative.
+             */
+            force_n: number;
+            /** Indicator */
+            displacement_mm: number;
         };
         /** DragIn */
         DragIn: {
@@ -8130,6 +8307,66 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LayerShiftIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.play": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlayIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.play.file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
             };
         };
         responses: {
