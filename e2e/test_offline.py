@@ -156,7 +156,9 @@ class Offline(AppCase):
 
         again = self.sign_in_with(device(folder), "tech2")
         again.goto(case)
-        again.get_by_text(re.compile("Turned the tensioner")).first.wait_for(timeout=60000)
+        log = again.get_by_role("listitem")
+        expect(log.filter(has_text=re.compile("^Turned the tensioner"))).to_have_count(1, timeout=60000)
+        expect(log.filter(has_text=re.compile("^Plucked belt X"))).to_have_count(2, timeout=60000)
         expect(again.get_by_role("region", name="Kept on this device")).to_have_count(0, timeout=60000)
         told = again.request.get(f"/api/printers/3/rounds?place=x&case_id={case.rsplit('/', 1)[1]}").json()
         self.assertEqual(
