@@ -115,14 +115,14 @@ def _try(hosts: list[Host], proxy: Proxy, url: str, captures: int) -> int:
         f"{len(kept)} captures acknowledged, each there once", len(kept) == captures // 8 * 8 and not _lost(url, kept)
     )
 
-    status, work = lead.ask("POST", "/api/work/recompute", {"every": True})
+    status, work = lead.ask("POST", "/api/works/recompute", {"every": True})
     check("computing again is asked for", status == 200)
     busy = _busy(workers)
-    before = lead.ask("GET", f"/api/work/{work['id']}")[1]
+    before = lead.ask("GET", f"/api/works/{work['id']}")[1]
     busy.kill()
     print(f"      the worker at it was killed with {before['done']} of {before['total']} done")
     begun = time.monotonic()
-    while (now := lead.ask("GET", f"/api/work/{work['id']}")[1])["state"] in ("waiting", "running"):
+    while (now := lead.ask("GET", f"/api/works/{work['id']}")[1])["state"] in ("waiting", "running"):
         time.sleep(0.5)
         if time.monotonic() - begun > _PATIENCE_S:
             break
@@ -130,7 +130,7 @@ def _try(hosts: list[Host], proxy: Proxy, url: str, captures: int) -> int:
         f"the other worker took it up and ended it, after {time.monotonic() - begun:.0f} s: {now['said']}",
         now["state"] == "done",
     )
-    found = lead.ask("GET", f"/api/work/{work['id']}/changes")[1]
+    found = lead.ask("GET", f"/api/works/{work['id']}/changes")[1]
     check(
         f"each of {found['captures']} captures was computed once, none changes",
         found["captures"] == _count(url) and not found["changed"],

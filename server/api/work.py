@@ -117,7 +117,7 @@ def work_out(w: Work) -> WorkOut:
     )
 
 
-@router.get("/work", auth=may("work.list"), response=WorkList, operation_id="work.list")
+@router.get("/works", auth=may("work.list"), response=WorkList, operation_id="work.list")
 def list_work(request: SignedIn):
     """Long work, newest first: what is under way, what waits, and how the last of it ended."""
     rows = Work.objects.select_related("by").exclude(~Q(state=State.FAILED), kind__in=kinds.quiet())
@@ -125,7 +125,7 @@ def list_work(request: SignedIn):
     return WorkList(works=[work_out(w) for w in rows[:_LISTED]], workers=doing.workers(now()), measured=measured)
 
 
-@router.post("/work/recompute", auth=may("work.ask"), response=WorkOut, operation_id="work.recompute")
+@router.post("/works/recompute", auth=may("work.ask"), response=WorkOut, operation_id="work.recompute")
 @once
 def ask_recompute(request: SignedIn, payload: RecomputeIn):
     """Compute captures again by today's core, beside what stands."""
@@ -134,14 +134,14 @@ def ask_recompute(request: SignedIn, payload: RecomputeIn):
     return work_out(recomputing.ask_recompute(request.user, printer, p.procedure, p.every))
 
 
-@router.post("/work/backup", auth=may("work.ask"), response=WorkOut, operation_id="work.backup")
+@router.post("/works/backup", auth=may("work.ask"), response=WorkOut, operation_id="work.backup")
 @once
 def backup(request: SignedIn):
     """Write a backup of everything, by a worker that has a folder for it."""
     return work_out(ask_backup(request.user))
 
 
-@router.post("/work/standings", auth=may("work.ask"), response=WorkOut, operation_id="work.standings")
+@router.post("/works/standings", auth=may("work.ask"), response=WorkOut, operation_id="work.standings")
 @once
 def standings(request: SignedIn):
     """Make where each place of each machine stands anew, from the captures."""
@@ -150,7 +150,7 @@ def standings(request: SignedIn):
     return work_out(work)
 
 
-@router.get("/work/{work_id}", auth=may("work.see"), response=WorkOut, operation_id="work.see")
+@router.get("/works/{work_id}", auth=may("work.see"), response=WorkOut, operation_id="work.see")
 def see_work(request: SignedIn, work_id: int):
     """One piece of work."""
     work = get_object_or_404(Work.objects.select_related("by"), pk=work_id)
@@ -158,7 +158,7 @@ def see_work(request: SignedIn, work_id: int):
     return work_out(work)
 
 
-@router.post("/work/{work_id}/stop", auth=may("work.see"), response=WorkOut, operation_id="work.stop")
+@router.post("/works/{work_id}/stop", auth=may("work.see"), response=WorkOut, operation_id="work.stop")
 @once
 def stop(request: SignedIn, work_id: int):
     """Stop a piece of work; what it has done so far stays."""
@@ -166,14 +166,14 @@ def stop(request: SignedIn, work_id: int):
     return work_out(doing.stop(work_id))
 
 
-@router.post("/work/{work_id}/again", auth=may("work.ask"), response=WorkOut, operation_id="work.again")
+@router.post("/works/{work_id}/again", auth=may("work.ask"), response=WorkOut, operation_id="work.again")
 @once
 def again(request: SignedIn, work_id: int):
     """Do again what failed or was stopped; it goes on where it was."""
     return work_out(doing.again(work_id))
 
 
-@router.get("/work/{work_id}/changes", auth=may("work.ask"), response=Changes, operation_id="work.changes")
+@router.get("/works/{work_id}/changes", auth=may("work.ask"), response=Changes, operation_id="work.changes")
 def changes(request: SignedIn, work_id: int):
     """What accepting a recomputation would change."""
     work = get_object_or_404(Work, pk=work_id, kind="recompute")
@@ -196,14 +196,14 @@ def changes(request: SignedIn, work_id: int):
     )
 
 
-@router.post("/work/{work_id}/accept", auth=may("work.ask"), response=WorkOut, operation_id="work.accept")
+@router.post("/works/{work_id}/accept", auth=may("work.ask"), response=WorkOut, operation_id="work.accept")
 @once
 def accept(request: SignedIn, work_id: int):
     """Let stand what was computed again."""
     return work_out(recomputing.accept(doing.held(work_id), request.user))
 
 
-@router.post("/work/{work_id}/leave", auth=may("work.ask"), response=WorkOut, operation_id="work.leave")
+@router.post("/works/{work_id}/leave", auth=may("work.ask"), response=WorkOut, operation_id="work.leave")
 @once
 def leave(request: SignedIn, work_id: int):
     """Leave all results as they stand; what was computed again is thrown away."""

@@ -159,7 +159,7 @@ class OnTheNetwork(Bench):
                 work = self.good("technician", "POST", f"/printers/{self.slinger.pk}/resonance/instrument", body)
                 before()
                 self.do_work(work["id"])
-            return self.good("technician", "GET", f"/work/{work['id']}"), getattr(server, "heard", b"")
+            return self.good("technician", "GET", f"/works/{work['id']}"), getattr(server, "heard", b"")
 
     def test_a_record_over_the_line(self):
         table = record().getvalue()
@@ -192,7 +192,7 @@ class OnTheNetwork(Bench):
             with self.settings(INSTRUMENTS=named):
                 work = self.good("technician", "POST", path, {**body, "id": str(uuid.uuid4())})
                 self.do_work(work["id"])
-            self.assertIn(words, self.good("technician", "GET", f"/work/{work['id']}")["said"])
+            self.assertIn(words, self.good("technician", "GET", f"/works/{work['id']}")["said"])
         Instrument.objects.filter(name="Shaker").update(address="")
         self.refused(422, "out_of_range", "instrument_id", "technician", "POST", path, body)
         self.assertEqual(Capture.objects.count(), 0)

@@ -15,9 +15,9 @@ from keeping.models import BackupMade
 class ByWorker(ApiCase):
     def test_without_a_folder_it_says_so(self):
         with self.settings(BACKUPS=None):
-            work = self.good("lead", "POST", "/work/backup")["id"]
+            work = self.good("lead", "POST", "/works/backup")["id"]
             self.do_work(work)
-        told = self.good("lead", "GET", f"/work/{work}")
+        told = self.good("lead", "GET", f"/works/{work}")
         self.assertEqual(told["state"], "failed")
         self.assertIn("--backups FOLDER", told["said"])
         # Only workers that have a folder take it from the queue.

@@ -27,11 +27,11 @@ class Recomputing(ApiCase):
         Result.objects.update(core_version="0.2.0", verdict="watch")
 
     def ask(self, **more):
-        return self.good("lead", "POST", "/work/recompute", {"procedure": "", **more})["id"]
+        return self.good("lead", "POST", "/works/recompute", {"procedure": "", **more})["id"]
 
     def done(self, work):
         self.do_work(work)
-        return self.good("lead", "GET", f"/work/{work}")
+        return self.good("lead", "GET", f"/works/{work}")
 
     def verdicts(self):
         return {c.latest().verdict for c in Capture.objects.prefetch_related("results")}
@@ -43,11 +43,11 @@ class Recomputing(ApiCase):
         self.assertEqual((told["state"], told["decide"], told["done"], told["total"]), ("done", True, 3, 3))
         self.assertEqual(told["said"], "3 computed; 3 verdicts change.")
         self.assertEqual((self.verdicts(), Result.objects.count()), ({"watch"}, 3))
-        changes = self.good("lead", "GET", f"/work/{work}/changes")
+        changes = self.good("lead", "GET", f"/works/{work}/changes")
         self.assertEqual((changes["captures"], changes["changed"], changes["refused"]), (3, 3, 0))
         self.assertEqual({(c["was"], c["will_be"]) for c in changes["listed"]}, {("watch", "out_of_tolerance")})
 
-        taken = self.good("lead", "POST", f"/work/{work}/accept")
+        taken = self.good("lead", "POST", f"/works/{work}/accept")
         self.do_work(taken["id"])
         self.assertEqual(self.verdicts(), {"out_of_tolerance"})
         self.assertEqual(Result.objects.filter(core_version=CORE_VERSION).count(), 3)
@@ -56,15 +56,15 @@ class Recomputing(ApiCase):
         self.assertEqual(set(Standing.objects.values_list("verdict", flat=True)), {"out_of_tolerance"})
         self.assertEqual(Recomputed.objects.count(), 0)
         self.assertTrue(AuditEntry.objects.filter(verb="accepted").exists())
-        self.assertFalse(self.good("lead", "GET", f"/work/{work}")["decide"])
-        self.refused(409, "decided", None, "lead", "POST", f"/work/{work}/accept")
+        self.assertFalse(self.good("lead", "GET", f"/works/{work}")["decide"])
+        self.refused(409, "decided", None, "lead", "POST", f"/works/{work}/accept")
 
     def test_left_as_it_was_nothing_remains_of_it(self):
         work = self.ask()
         self.done(work)
-        self.good("lead", "POST", f"/work/{work}/leave")
+        self.good("lead", "POST", f"/works/{work}/leave")
         self.assertEqual((Recomputed.objects.count(), self.verdicts(), Result.objects.count()), (0, {"watch"}, 3))
-        self.refused(409, "decided", None, "lead", "POST", f"/work/{work}/leave")
+        self.refused(409, "decided", None, "lead", "POST", f"/works/{work}/leave")
 
     def test_it_goes_on_where_it_was_stopped(self):
         work, calls = self.ask(), []
@@ -78,7 +78,7 @@ class Recomputing(ApiCase):
         with mock.patch.object(Capture, "find", once), mock.patch("work.doing._WRITE_S", 0.0):
             self.assertEqual(self.done(work)["state"], "stopped")
             self.assertEqual(Recomputed.objects.count(), 2)
-            self.good("lead", "POST", f"/work/{work}/again")
+            self.good("lead", "POST", f"/works/{work}/again")
             self.assertEqual(self.done(work)["state"], "done")
         self.assertEqual(len(set(calls)), 3)
         self.assertEqual(len(calls), 3)
@@ -88,7 +88,7 @@ class Recomputing(ApiCase):
             work = self.ask()
             told = self.done(work)
         self.assertIn("3 are refused by today's core", told["said"])
-        taken = self.good("lead", "POST", f"/work/{work}/accept")
+        taken = self.good("lead", "POST", f"/works/{work}/accept")
         self.do_work(taken["id"])
         self.assertEqual((self.verdicts(), Result.objects.count()), ({"watch"}, 3))
 
@@ -104,8 +104,8 @@ class Recomputing(ApiCase):
         ):
             work = self.ask(**meant)
             self.done(work)
-            self.assertEqual(self.good("lead", "GET", f"/work/{work}/changes")["captures"], many, meant)
-        self.refused(422, "out_of_range", "procedure", "lead", "POST", "/work/recompute", {"procedure": "guess"})
+            self.assertEqual(self.good("lead", "GET", f"/works/{work}/changes")["captures"], many, meant)
+        self.refused(422, "out_of_range", "procedure", "lead", "POST", "/works/recompute", {"procedure": "guess"})
 
     def test_a_core_that_came_meanwhile_is_asked_anew(self):
         work = self.ask()
@@ -115,10 +115,10 @@ class Recomputing(ApiCase):
 
     def test_standings_anew_and_what_everybody_sees_of_work(self):
         Standing.objects.all().delete()
-        work = self.good("lead", "POST", "/work/standings")["id"]
+        work = self.good("lead", "POST", "/works/standings")["id"]
         self.assertEqual(self.done(work)["said"], "2 standings made anew.")
         self.assertEqual(Standing.objects.count(), 2)
-        listed = self.good("lead", "GET", "/work")
+        listed = self.good("lead", "GET", "/works")
         self.assertEqual(([w["id"] for w in listed["works"]], listed["workers"]), ([work], 0))
-        self.refused(403, "not_yours", None, "technician", "GET", f"/work/{work}")
-        self.refused(403, "not_yours", None, "technician", "POST", f"/work/{work}/stop")
+        self.refused(403, "not_yours", None, "technician", "GET", f"/works/{work}")
+        self.refused(403, "not_yours", None, "technician", "POST", f"/works/{work}/stop")

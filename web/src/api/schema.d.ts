@@ -1649,7 +1649,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work": {
+    "/api/works": {
         parameters: {
             query?: never;
             header?: never;
@@ -1669,7 +1669,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work/recompute": {
+    "/api/works/recompute": {
         parameters: {
             query?: never;
             header?: never;
@@ -1689,7 +1689,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work/backup": {
+    "/api/works/backup": {
         parameters: {
             query?: never;
             header?: never;
@@ -1709,7 +1709,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work/standings": {
+    "/api/works/standings": {
         parameters: {
             query?: never;
             header?: never;
@@ -1729,7 +1729,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work/{work_id}": {
+    "/api/works/{work_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1749,7 +1749,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work/{work_id}/stop": {
+    "/api/works/{work_id}/stop": {
         parameters: {
             query?: never;
             header?: never;
@@ -1769,7 +1769,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work/{work_id}/again": {
+    "/api/works/{work_id}/again": {
         parameters: {
             query?: never;
             header?: never;
@@ -1789,7 +1789,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work/{work_id}/changes": {
+    "/api/works/{work_id}/changes": {
         parameters: {
             query?: never;
             header?: never;
@@ -1809,7 +1809,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work/{work_id}/accept": {
+    "/api/works/{work_id}/accept": {
         parameters: {
             query?: never;
             header?: never;
@@ -1829,7 +1829,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/work/{work_id}/leave": {
+    "/api/works/{work_id}/leave": {
         parameters: {
             query?: never;
             header?: never;

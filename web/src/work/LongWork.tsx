@@ -27,7 +27,7 @@ function useWorks() {
   const idle = useAgain(IDLE_MS);
   return useQuery({
     queryKey: WORKS,
-    queryFn: () => got(api.GET("/api/work")),
+    queryFn: () => got(api.GET("/api/works")),
     refetchInterval: (q) => (q.state.data?.works.some((w) => !isOver(w)) ? BUSY_MS : idle),
   });
 }
@@ -69,7 +69,7 @@ export function LongWork({ shop }: { shop: Schemas["Workshop"] }) {
 
 function Row({ work, told }: { work: Work; told: () => void }) {
   const again = useMutation({
-    mutationFn: () => got(api.POST("/api/work/{work_id}/again", { params: { path: { work_id: work.id } } })),
+    mutationFn: () => got(api.POST("/api/works/{work_id}/again", { params: { path: { work_id: work.id } } })),
     onSuccess: told,
   });
   const repeats = work.kind !== "record" && (work.state === "failed" || work.state === "stopped");
@@ -106,12 +106,12 @@ function Ask({ shop, measured, told, first }: AskProps) {
   const compute = useMutation({
     mutationFn: () =>
       got(
-        api.POST("/api/work/recompute", { body: { printer_id: printer ? Number(printer) : null, procedure, every } }),
+        api.POST("/api/works/recompute", { body: { printer_id: printer ? Number(printer) : null, procedure, every } }),
       ),
     onSuccess: told,
   });
-  const backup = useMutation({ mutationFn: () => got(api.POST("/api/work/backup")), onSuccess: told });
-  const standings = useMutation({ mutationFn: () => got(api.POST("/api/work/standings")), onSuccess: told });
+  const backup = useMutation({ mutationFn: () => got(api.POST("/api/works/backup")), onSuccess: told });
+  const standings = useMutation({ mutationFn: () => got(api.POST("/api/works/standings")), onSuccess: told });
   return (
     <section className="sheet grid gap-4">
       <h2>Compute again what was measured</h2>
@@ -186,14 +186,14 @@ function Ask({ shop, measured, told, first }: AskProps) {
 function Decide({ work, measured, told, first }: Omit<AskProps, "shop"> & { work: Work }) {
   const changes = useQuery({
     queryKey: ["changes", work.id],
-    queryFn: () => got(api.GET("/api/work/{work_id}/changes", { params: { path: { work_id: work.id } } })),
+    queryFn: () => got(api.GET("/api/works/{work_id}/changes", { params: { path: { work_id: work.id } } })),
   });
   const path = { params: { path: { work_id: work.id } } };
   const accept = useMutation({
-    mutationFn: () => got(api.POST("/api/work/{work_id}/accept", path)),
+    mutationFn: () => got(api.POST("/api/works/{work_id}/accept", path)),
     onSuccess: told,
   });
-  const leave = useMutation({ mutationFn: () => got(api.POST("/api/work/{work_id}/leave", path)), onSuccess: told });
+  const leave = useMutation({ mutationFn: () => got(api.POST("/api/works/{work_id}/leave", path)), onSuccess: told });
   const busy = accept.isPending || leave.isPending;
   const c = changes.data;
   return (

@@ -13,7 +13,7 @@ export const isOver = (w: Work) => w.state !== "waiting" && w.state !== "running
 export async function outcome(id: number, onProgress: (w: Work) => void): Promise<Work> {
   for (;;) {
     try {
-      const work = await got(api.GET("/api/work/{work_id}", { params: { path: { work_id: id } } }));
+      const work = await got(api.GET("/api/works/{work_id}", { params: { path: { work_id: id } } }));
       onProgress(work);
       if (work.state === "done") return work;
       if (isOver(work)) throw new Refusal(422, "work", work.said, null);
@@ -28,7 +28,7 @@ export async function outcome(id: number, onProgress: (w: Work) => void): Promis
 /** Ask a piece of work to stop. */
 export function useStop(onTold: (w: Work) => void) {
   return useMutation({
-    mutationFn: (id: number) => got(api.POST("/api/work/{work_id}/stop", { params: { path: { work_id: id } } })),
+    mutationFn: (id: number) => got(api.POST("/api/works/{work_id}/stop", { params: { path: { work_id: id } } })),
     onSuccess: onTold,
   });
 }

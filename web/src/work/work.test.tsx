@@ -57,7 +57,7 @@ describe("a piece of long work", () => {
     await hands.click(screen.getByRole("button", { name: "Stop" }));
     await waitFor(() => expect(screen.getByRole("status").textContent).toBe("Stopping at the next step …"));
     expect((screen.getByRole("button") as HTMLButtonElement).disabled).toBe(true);
-    expect(server.sent.map((s) => s.url)).toEqual(["/api/work/4/stop"]);
+    expect(server.sent.map((s) => s.url)).toEqual(["/api/works/4/stop"]);
     server.answer(work({ stopping: true }));
     await waitFor(() => expect(told).toHaveBeenCalledOnce());
   });
@@ -99,7 +99,7 @@ describe("the page of long work", () => {
     expect(row.textContent).toMatch(/X.*Drag.*Within its limits.*Outside its limits/);
     expect(screen.getByText("And 1 more.")).toBeTruthy();
     await hands.click(screen.getByRole("button", { name: "Let it stand" }));
-    await waitFor(() => expect(server.sent.map((s) => s.url)).toEqual(["/api/work/4/accept"]));
+    await waitFor(() => expect(server.sent.map((s) => s.url)).toEqual(["/api/works/4/accept"]));
     expect((screen.getByRole("button", { name: "Leave all as it was" }) as HTMLButtonElement).disabled).toBe(true);
   });
 
