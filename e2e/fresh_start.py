@@ -128,9 +128,15 @@ class FreshStart(unittest.TestCase):
         worker = int((ROOT / ".state" / "worker.pid").read_text())
         os.kill(worker, signal.SIGKILL)
         self._until(started, lambda: int((ROOT / ".state" / "worker.pid").read_text()) != worker)
+        worker = int((ROOT / ".state" / "worker.pid").read_text())
         database = (Cluster().data / "postmaster.pid").read_text().split("\n")[0]
         os.kill(int(database), signal.SIGKILL)
         self._until(started, lambda: not started.session()["first_account"])
+        self.assertEqual(
+            int((ROOT / ".state" / "worker.pid").read_text()),
+            worker,
+            "the worker ended though only its database was away",
+        )
 
     def _until(self, started: Started, holds: Callable[[], bool]) -> None:
         """Wait, long, until it holds; while it is away it says so, and when to come again."""
