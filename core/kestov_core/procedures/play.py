@@ -297,10 +297,10 @@ def _fitted(force: Floats, x: Floats, way: Floats, step: float) -> _Fit:
 
 
 def _friction_of(force: Floats, x: Floats) -> float:
-    """The friction (N) that leaves the readings nearest to two lines: a search of a stated size, finer twice."""
+    """The friction (N) that leaves the readings nearest to two lines: a search of a stated size, finer three times."""
     most = _MOST_SOUGHT * float(min(force.max(), -force.min()))
     low, high, best = 0.0, most, 0.0
-    for _ in range(3):
+    for _ in range(4):
         tried = np.linspace(low, high, _SOUGHT)
         spread = []
         for felt in _springs(force, tried):
