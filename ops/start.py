@@ -213,12 +213,14 @@ def _bring_up(args: argparse.Namespace, env: dict[str, str], share: bool) -> dic
     The demo's passwords stand in the documentation: on a network anybody would be its lead. Refused, unless it is meant.
     """
     beyond = args.bind not in ("127.0.0.1", "localhost", "::1") or args.behind_proxy
-    hidden = args.demo_on_network or not beyond
-    command = ["bring_up", "--code"]
-    command += ["--demo"] if not args.empty and hidden and args.role != "worker" else []
+    meant, serves = args.demo_on_network or not beyond, args.role != "worker"
+    command = ["bring_up"]
+    # Who serves nobody prints no code, and brings no workshop.
+    command += ["--code"] if serves else []
+    command += ["--demo"] if serves and meant and not args.empty else []
     command += ["--shared"] if share else []
     told: dict[str, str] = json.loads(_manage(env, command, "Bringing the database up to date"))
-    if not hidden and (told["holds"] == "demo" or (told["holds"] == "nothing" and not args.empty)):
+    if not meant and (told["holds"] == "demo" or (told["holds"] == "nothing" and not args.empty)):
         raise Trouble(_PUBLISHED)
     if share:
         env["KESTOV_SECRET_KEY"] = told["key"]

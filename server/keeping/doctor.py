@@ -153,7 +153,12 @@ def _queue(now: datetime) -> Iterator[Line]:
     )
     late = oldest is not None and now - oldest.at > LONGEST_WAIT
     if not alive or late:
-        yield Line("Queue", "mend", words, "Start a worker: ./kestov start, or ./kestov start --role worker.")
+        yield Line(
+            "Queue",
+            "mend",
+            words,
+            "Start a worker: ./kestov start, or ./kestov start --role worker; a backup waits for one with --backups FOLDER.",
+        )
     elif failed:
         yield Line("Queue", "look", words, "Look under Workshop, Long work: why is said there.")
     else:
