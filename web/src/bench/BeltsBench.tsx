@@ -213,8 +213,10 @@ function ToDo({
     const words = `${printer}: turned ${made.map(said).join(", ")}`;
     return { words, about, mark, writes: made.map((m) => ({ path, body: body(m) })) };
   }, onDone);
+  // Where the second is refused the first stands: the rounds are asked for again, so that it is not turned twice.
+  const send = (made: Turned[]) => turn.mutate(made, { onError: onDone });
   const asAdvised = () =>
-    turn.mutate(
+    send(
       order.map((b) => {
         const sign = b.tighten ? 1 : -1;
         const value = b.turns!.value * sign;
@@ -281,12 +283,7 @@ function ToDo({
       </p>
       <ErrorNote error={turn.error} />
       {otherwise ? (
-        <Otherwise
-          belts={advice.belts}
-          busy={turn.isPending}
-          onTurned={(made) => turn.mutate(made)}
-          leave={() => setOtherwise(false)}
-        />
+        <Otherwise belts={advice.belts} busy={turn.isPending} onTurned={send} leave={() => setOtherwise(false)} />
       ) : (
         <div className="flex flex-wrap gap-3">
           <Button next keyHint="Enter" onClick={asAdvised} disabled={turn.isPending}>
