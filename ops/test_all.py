@@ -21,6 +21,8 @@ CHROMIUM = {"/usr/bin/chromium": "chromium"}
 _BIN = setup.VENV / "bin"
 #: Where the stages find which of their tests are wanted.
 _NAMED = "KESTOV_TESTS_NAMED"
+#: What the front end's runner says when a worker of its own did not come up, which is no word about any test.
+_NEVER_BEGAN = "[vitest-pool]"
 
 
 @dataclass
@@ -151,7 +153,11 @@ def _server(env: dict[str, str]) -> Count:
 
 
 def _web(env: dict[str, str]) -> Count:
-    code, said = _run(["npx", "--no-install", "vitest", "run", *_named(env, "-t")], setup.WEB, {**env, "NO_COLOR": "1"})
+    command: list[str | Path] = ["npx", "--no-install", "vitest", "run", *_named(env, "-t")]
+    code, said = _run(command, setup.WEB, {**env, "NO_COLOR": "1"})
+    if code and _NEVER_BEGAN in said:
+        print("A file's tests never began, the machine being busy: all of them once more.", flush=True)
+        code, said = _run(command, setup.WEB, {**env, "NO_COLOR": "1"})
     line = next((x for x in said.splitlines() if x.strip().startswith("Tests ")), "")
     found = {word: int(n) for n, word in re.findall(r"(\d+) (passed|failed|skipped)", line)}
     if code and not found.get("failed"):
