@@ -172,6 +172,25 @@ describe("an entry", () => {
     expect((form.get("file") as File).name).toBe("belt.wav");
   });
 
+  it("keeps its order though the workshop's clock is told anew between two entries of one second", async () => {
+    const start = Date.now() - 60_000;
+    await keep(report(1, { at: start }));
+    await keep(report(2, { at: start + 200 }));
+    // The health answer names a second that had just begun; the answer to the first entry one that was nearly over.
+    const second = Math.floor(Date.now() / 1000) * 1000;
+    let told = second + 1000;
+    answers = () => {
+      const answer = new Response('{"id": 7}', { headers: { Date: new Date(told).toUTCString() } });
+      told = second;
+      return answer;
+    };
+    await sendAll(technician.id);
+    const [turned, plucked] = sent.map((s) => Date.parse(s.entered!));
+    expect(plucked).toBeGreaterThan(turned!);
+    // It is the order that is kept, no other time: the two are not further apart than they can be told.
+    expect(plucked! - turned!).toBeLessThan(1000);
+  });
+
   it("of an earlier version is taken over in today's shape, without a time that nobody knows", async () => {
     const meta = { id: "r1", place: "a", span_mm: 285 } as unknown as Parameters<typeof plucked>[1]["meta"];
     const old = { id: "r1", printerId: 3, printer: "Marline", meta, wav: new Blob(["w"]), name: "belt.wav" };

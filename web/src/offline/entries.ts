@@ -54,6 +54,17 @@ export async function all(): Promise<Entry[]> {
   return kept.filter((e) => !underWay.has(e.id)).sort((a, b) => a.at - b.at);
 }
 
+/** The workshop's clock is told in whole seconds: two entries of one second may come out the wrong way round, by so much. */
+const TOLD_TO_MS = 1000;
+let lastTold = 0;
+
+/** When it was entered, by the workshop's clock; not before what was sent before it, though that clock was told anew between. */
+function inOrder(at: number): Date {
+  const told = workshopTime(at).getTime();
+  lastTold = told > lastTold - TOLD_TO_MS ? Math.max(told, lastTold + 1) : told;
+  return new Date(lastTold);
+}
+
 /** Send an entry whole, and forget it: the answer to its first request. With its keys a repeat is harmless. */
 export async function deliver<T>(entry: Entry, tries?: number, late = false): Promise<T> {
   let first: T | null = null;
@@ -61,7 +72,7 @@ export async function deliver<T>(entry: Entry, tries?: number, late = false): Pr
     const path = to.replace("{id}", String((first as { id?: unknown } | null)?.id));
     const [content, type] = typeof body === "string" ? [body, "application/json"] : [asForm(body), undefined];
     // Asked for each time: the answer before this one may have told the workshop's clock anew.
-    const when = late && !entry.undated ? workshopTime(entry.at) : undefined;
+    const when = late && !entry.undated ? inOrder(entry.at) : undefined;
     const answer: T = await send<T>(path, content, key, type, tries, when);
     first ??= answer;
   }
