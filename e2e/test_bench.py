@@ -247,6 +247,27 @@ class Bench(AppCase):
         expect(page.get_by_text("Friction in it")).to_be_visible()
         self.assert_accessible(page, "play")
 
+    def test_the_bed_is_mapped_turned_and_mapped_again_and_the_rounds_stand_side_by_side(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/bench/3/bed/bed")
+        page.get_by_role("button", name="Read the simulated machine").click()
+        page.get_by_text("Ready to be worked out").wait_for(timeout=30000)
+        page.get_by_role("button", name="Work it out").click()
+        expect(page.get_by_text(say("Turn screw .* (clockwise|anticlockwise)")).first).to_be_visible(timeout=30000)
+        expect(page.get_by_role("img", name=say("The bed rises by"))).to_be_visible()
+        self.assert_accessible(page, "the map of a bed")
+        page.get_by_text("Relief", exact=True).click()
+        expect(page.get_by_text(say("heights drawn .* times"))).to_be_visible()
+        page.get_by_role("button", name="Done as said, measure again").click()
+        rounds = page.get_by_role("region", name="Rounds")
+        expect(rounds).to_contain_text("Turned. Measure again", timeout=30000)
+        expect(rounds).to_contain_text(say(r"then (front|rear) (left|right) 0\.\d+ turns"))
+        page.get_by_role("button", name="Read the simulated machine").click()
+        page.get_by_text("Ready to be worked out").wait_for(timeout=30000)
+        page.get_by_role("button", name="Work it out").click()
+        expect(rounds).to_contain_text(say("of the first error is gone"), timeout=30000)
+        self.assert_accessible(page, "the rounds of a bed")
+
     def test_a_figure_says_where_it_is_from_and_is_refused_at_its_field(self) -> None:
         page = self.open("/bench/4/belt-deflection/x")
         expect(page.get_by_text(say("Pulley to clamp. From the model."))).to_be_visible()

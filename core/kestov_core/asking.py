@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 import types
 import typing
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Annotated, Any, Literal
 
@@ -39,7 +39,7 @@ class Known:
 
     ``limits``: the workshop's table by what is limited and place (``all``: everywhere). ``stored``: the machine's ledger by
     name. ``last``: what this procedure was told here the last time. ``measured(procedure, place)``: the newest result that
-    may be believed, as a dictionary, or None.
+    may be believed, as a dictionary, or None; ``today``: the same, where nothing was changed since. ``turned``: what earlier rounds of turning did here, oldest first.
     """
 
     description: Description
@@ -49,6 +49,8 @@ class Known:
     stored: Mapping[str, float] = field(default_factory=dict)
     last: Mapping[str, Any] = field(default_factory=dict)
     measured: Callable[[str, str], Mapping[str, Any] | None] = lambda procedure, place: None
+    today: Callable[[str, str], Mapping[str, Any] | None] = lambda procedure, place: None
+    turned: Sequence[Mapping[str, Any]] = ()
     mains_hz: int = 50
 
     @property
@@ -259,6 +261,8 @@ def _as_json(value: Any) -> Any:
         return value.model_dump(mode="json", exclude_none=True)
     if isinstance(value, Mapping):
         return {k: _as_json(v) for k, v in value.items()}
+    if isinstance(value, list | tuple):
+        return [_as_json(v) for v in value]
     return value
 
 

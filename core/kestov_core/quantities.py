@@ -34,6 +34,8 @@ UNITS: dict[str, tuple[str, float]] = {
     "1": ("ratio", 1.0), "%": ("ratio", 0.01),
     "turns": ("turn", 1.0), "deg": ("angle", 1.0),
     "N/turn": ("force_per_turn", 1.0), "N mm": ("work", 1.0), "N/mm": ("force_per_length", 1.0),
+    "mm/100mm": ("slope", 1.0), "mm/m": ("slope", 0.1), "rad": ("small_angle", 1.0), "Hz2": ("frequency_squared", 1.0),
+    "Hz2/turn": ("frequency_squared_per_turn", 1.0), "dB": ("level", 1.0),
     "mm/s": ("speed", 1.0), "mm/s2": ("acceleration", 1.0),
     "m/s2": ("acceleration", 1000.0), "g": ("acceleration", 9806.65),
     "steps/mm": ("steps", 1.0), "A": ("current", 1.0), "mA": ("current", 0.001), "V": ("voltage", 1.0),

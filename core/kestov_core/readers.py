@@ -115,7 +115,7 @@ def read_csv(
     columns, optional : sequence of str
         Names that must be there, and that may be.
     signs : sequence of str
-        Of these, the columns that hold + or -; they come back as 1 or -1.
+        Of these, the columns that hold + or -, or up or down; they come back as 1 or -1.
 
     Returns
     -------
@@ -250,12 +250,12 @@ def _cells(line: str, separator: str, row: int) -> list[str]:
 
 
 def _sign(cell: str, column: str, row: int, comma: bool) -> float:
-    text = cell.strip()
-    if text in ("+", "+1", "1"):
+    text = cell.strip().lower()
+    if text in ("+", "+1", "1", "up"):
         return 1.0
-    if text in ("-", "-1", "\u2212"):
+    if text in ("-", "-1", "\u2212", "down"):
         return -1.0
-    raise BadInput("bad_row", f"Row {row}, column {column}: “{text}” is neither + nor -.", column, row)
+    raise BadInput("bad_row", f"Row {row}, column {column}: “{text}” is neither + (up) nor - (down).", column, row)
 
 
 def _figure(cell: str, column: str, row: int, comma: bool) -> float:

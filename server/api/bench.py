@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal, cast
+from typing import Annotated, Any, Literal, cast
 from uuid import UUID
 
 from cases.acts import case_of
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge, procedures
 from kestov_core.asking import FieldHere, ReadingsHere, fields_here, readings_here
+from kestov_core.course import Course
 from kestov_core.knowledge.cards import STATE_WORDS, Card, Next
 from kestov_core.machine import (
     BeltTransmission,
@@ -24,11 +25,13 @@ from kestov_core.quantities import Quantity, Verdict
 from measuring import recording
 from measuring.models import Standing
 from measuring.rounds import Round, newest_tension, not_read, places_of, rounds, set_belts, target_of
+from measuring.setting import Turned, course_of, sets, turn_by
 from measuring.taking import known_of, measuring, procedure_at
 from measuring.turning import turn
 from ninja import Router, Schema
 from people.clock import now
 from people.models import name_of
+from pydantic import Field
 from workshop.models import Instrument, Printer
 from workshop.tags import locked
 
@@ -138,6 +141,7 @@ class PageHere(Schema):
     photo: list[str]
     by_wall: bool
     rounds: bool
+    turned: bool
     practice: Literal["readings", "record"] | None
     instruments: list[InstrumentOut]
     next: NextHere | None
@@ -178,6 +182,7 @@ class RoundReading(Schema):
 class ActionOut(Schema):
     id: int
     place: str
+    target: str
     turns: float
     unit: str
     direction: str
@@ -200,6 +205,30 @@ class RoundsOut(Schema):
     rounds: list[RoundOut]
     missing: list[str]
     advice: BeltSetResult | None
+
+
+class SetOut(Schema):
+    """The rounds of what is turned at a place by one measurement, and whether they hold, help, or no longer do."""
+
+    rounds: list[RoundOut]
+    course: Course | None
+
+
+class OneTurn(Schema):
+    """What was turned: which, how far, and which of its two ways. ``advised``: how far the tool had said."""
+
+    target: Annotated[str, Field(max_length=40)]
+    amount: float
+    way: Annotated[str, Field(max_length=20)]
+    advised: float | None = None
+
+
+class TurnedIn(Schema):
+    """All that was turned after a measurement."""
+
+    turned: Annotated[list[OneTurn], Field(max_length=12)]
+    case_id: int | None = None
+    note: Annotated[str, Field(max_length=300)] = ""
 
 
 class Turn(Schema):
@@ -305,6 +334,7 @@ def page(request: SignedIn, printer_id: int, procedure: str, place: str, instrum
         photo=list(here.photo),
         by_wall=here.by_wall,
         rounds=here.rounds,
+        turned=here.turned is not None,
         practice=practice,
         instruments=instruments,
         next=_next(card.next, printer.motion(), place),
@@ -382,6 +412,7 @@ def _round(r: Round) -> RoundOut:
             ActionOut(
                 id=a.pk,
                 place=a.place,
+                target=a.target,
                 turns=a.turns or 0.0,
                 unit=a.unit,
                 direction=a.direction,
@@ -404,3 +435,34 @@ def act(request: SignedIn, printer_id: int, payload: Turn):
     case_id = case_of(payload.case_id, printer)
     turn(printer, payload.place, payload.turns, request.user, case_id, payload.advised, payload.note)
     return see_rounds(request, printer_id, payload.place, payload.case_id)
+
+
+@router.get(
+    "/printers/{printer_id}/sets/{procedure}/{place}",
+    auth=may("bench.sets"),
+    response=SetOut,
+    operation_id="bench.sets",
+)
+def see_sets(request: SignedIn, printer_id: int, procedure: str, place: str, case_id: int | None = None):
+    """The rounds of what is turned at a place by a measurement, oldest first."""
+    printer = the_printer(printer_id)
+    case = printer.cases.filter(pk=case_id).first() if case_id is not None else None
+    past = sets(printer, procedure_at(printer, procedure, place), place, case.pk if case else None)
+    return SetOut(rounds=[_round(r) for r in past], course=course_of(past, place))
+
+
+@router.post(
+    "/printers/{printer_id}/sets/{procedure}/{place}",
+    auth=may("bench.turned"),
+    response=SetOut,
+    operation_id="bench.turned",
+)
+@once
+def set_by(request: SignedIn, printer_id: int, procedure: str, place: str, payload: TurnedIn):
+    """Write down what was turned after a measurement. On a simulated machine it is turned, too."""
+    the_printer(printer_id)
+    printer = locked(printer_id)
+    here = procedure_at(printer, procedure, place)
+    turned = [Turned(t.target, t.amount, t.way, t.advised) for t in payload.turned]
+    turn_by(printer, here, place, turned, request.user, case_of(payload.case_id, printer), payload.note)
+    return see_sets(request, printer_id, procedure, place, payload.case_id)

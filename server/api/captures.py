@@ -51,6 +51,26 @@ def view_capture(request: SignedIn, capture_id: UUID):
     return procedure.view(procedures.parse(procedure.context, capture.context), raw, result.found)
 
 
+#: So many earlier captures are told beside one.
+EARLIER = 8
+
+
+@router.get(
+    "/captures/{capture_id}/earlier",
+    auth=may("captures.earlier"),
+    response=list[CaptureOut],
+    operation_id="captures.earlier",
+)
+def earlier(request: SignedIn, capture_id: UUID):
+    """The newest captures that this procedure took at this place before, the newest first."""
+    capture = _capture(capture_id)
+    rows = Capture.objects.filter(
+        printer=capture.printer_id, place=capture.place, procedure=capture.procedure, taken_at__lt=capture.taken_at
+    )
+    rows = rows.current().defer("data").select_related("taken_by", "instrument").prefetch_related("results")
+    return [capture_out(c) for c in rows[:EARLIER] if c.latest() is not None]
+
+
 @router.get("/captures/{capture_id}/steps.gcode", auth=may("measure.program"), operation_id="measure.steps_script")
 def steps_script(request: SignedIn, capture_id: UUID):
     """The script that sets, stores and reads back what a travel test came to."""

@@ -14,6 +14,7 @@ from django.conf import settings
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import procedures
+from kestov_core.asking import fill
 from kestov_core.procedures import said
 from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_pluck import PluckHeard
@@ -21,7 +22,7 @@ from kestov_core.procedures.shaper import ShaperContext, ShaperResult
 from kestov_core.quantities import Quantity
 from measuring import recording
 from measuring.models import Capture
-from measuring.taking import Taken, measuring, procedure_at, simulated, take, take_from_stand_in
+from measuring.taking import Taken, known_of, measuring, procedure_at, simulated, take, take_from_stand_in
 from ninja import File, Form, Query, Router, Schema, UploadedFile
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
 from workshop.models import Instrument
@@ -260,7 +261,8 @@ def practice(request: SignedIn, printer_id: int, procedure: str, place: str, see
     asked = procedure_at(printer, procedure, place)
     if asked.stand_in is None or (asked.data is not None and asked.table is None):
         raise Problem(422, "out_of_range", f"There is no simulated hand instrument for {procedure}.", "procedure")
-    got = asked.stand_in(machine, place, machine.seed * 1000 + seed % 1000, {})
+    known = fill(asked.context, {}, known_of(printer, asked, place))
+    got = asked.stand_in(machine, place, machine.seed * 1000 + seed % 1000, known)
     return Practice(rows=got.rows, settings=got.told)
 
 

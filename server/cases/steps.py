@@ -63,7 +63,29 @@ def next_step(case: Case, weighed: Weighed | None) -> Step:
             why="What was looked for after the last change is right. Say what it was, and close it as mended and verified.",
             minutes=1,
         )
-    return _belts_begun(case) or _weighed_step(case, weighed)
+    return _belts_begun(case) or _set_begun(case) or _weighed_step(case, weighed)
+
+
+def _set_begun(case: Case) -> Step | None:
+    """What was turned by a measurement wants the same measurement again."""
+    last = case.actions.filter(kind="turn").order_by("-at", "-id").first()
+    if last is None:
+        return None
+    after = case.captures.filter(place=last.place, procedure=last.procedure, taken_at__gt=last.at)
+    if after.exists():
+        return None
+    card = knowledge.cards()[last.procedure].here(last.place)
+    return Step(
+        kind="check",
+        title=f"Measure {card.words} again",
+        why=f"{last.target.capitalize()} was turned; the same measurement shows whether it helped.",
+        minutes=round(card.minutes),
+        place=last.place,
+        caution=card.caution,
+        how=card.how,
+        tools=card.needs,
+        check=next((c.id for c in knowledge.checks().values() if c.procedure == last.procedure), ""),
+    )
 
 
 def _belts_begun(case: Case) -> Step | None:

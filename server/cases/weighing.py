@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from kestov_core import knowledge
+from kestov_core import knowledge, procedures
 from kestov_core.diagnosis.shapes import DiagnoseContext, DiagnoseResult
 from kestov_core.procedures.diagnose import analyse
 from kestov_core.quantities import Quantity
@@ -110,13 +110,12 @@ def _events(printer: Printer, before: datetime) -> list[Event]:
     """What was done to the machine before the trouble, belts turned included; the newest of each kind."""
     since = before - LOOK_BACK
     rows = list(Event.objects.filter(printer=printer, at__gte=since, at__lte=before))
-    turned = (
-        Action.objects.filter(printer=printer, kind="turn_tensioner", at__gte=since, at__lte=before)
-        .order_by("-at")
-        .first()
-    )
-    if turned is not None:
-        rows.append(Event(printer=printer, event="belt_tensioned", at=turned.at, note=f"belt {turned.place.upper()}"))
+    turned = Action.objects.filter(printer=printer, kind__in=("turn_tensioner", "turn"), at__gte=since, at__lte=before)
+    for a in turned.order_by("-at")[:60]:
+        event, what = "belt_tensioned", f"belt {a.place.upper()}"
+        if a.kind == "turn" and (how := procedures.get(a.procedure).turned) is not None:
+            event, what = how.event, a.target
+        rows.append(Event(printer=printer, event=event, at=a.at, note=what))
     newest: dict[str, Event] = {}
     for e in sorted(rows, key=lambda e: e.at):
         newest[e.event] = e

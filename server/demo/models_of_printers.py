@@ -38,6 +38,25 @@ _SLIDER = {"kind": "slider", "wrap_deg": 180, "tighten": "clockwise"}
 _SCREW = {"kind": "screw", "lead_mm": 8, "thread_pitch_mm": 2}
 _EXTRUDER = {"kind": "extruder", "gear_ratio": 3, "drive_diameter_mm": 11}
 
+
+def _bed(width: float, depth: float, screws: bool = True, pitch: float = 0.7) -> dict[str, Any]:
+    """A bed with a probe over it, on screws at its corners where it has any."""
+    corners = [
+        ("front left", 15.0, 15.0),
+        ("front right", width - 15, 15.0),
+        ("rear right", width - 15, depth - 15),
+        ("rear left", 15.0, depth - 15),
+    ]
+    named = [
+        {"name": n, "x_mm": x, "y_mm": y, "thread_pitch_mm": pitch, "raises": "anticlockwise"} for n, x, y in corners
+    ]
+    return {"width_mm": width, "depth_mm": depth, "probe": "probe", "screws": named if screws else []}
+
+
+def _travel(x: float, y: float, z: float) -> dict[str, Any]:
+    return {a: {"low_mm": 0, "high_mm": most} for a, most in (("x", x), ("y", y), ("z", z))}
+
+
 MODELS: list[dict[str, Any]] = [
     {
         "name": "Heron 300",
@@ -52,6 +71,8 @@ MODELS: list[dict[str, Any]] = [
                 "e": _EXTRUDER,
             },
             "pairs": [["a", "b"]],
+            "bed": _bed(300, 300, screws=False),
+            "travel": _travel(300, 300, 320),
         },
         "limits": [
             {"what": "tension", "place": "a", "low": 24, "high": 36, "unit": "N", "source": "maker's manual, page 31"},
@@ -70,6 +91,8 @@ MODELS: list[dict[str, Any]] = [
                 "z2": _SCREW,
                 "e": _EXTRUDER,
             },
+            "bed": _bed(220, 220),
+            "travel": _travel(220, 220, 250),
         },
         "limits": [
             {
@@ -96,6 +119,8 @@ MODELS: list[dict[str, Any]] = [
                 "e": _EXTRUDER,
             },
             "pairs": [["y1", "y2"]],
+            "bed": _bed(350, 350, pitch=0.5),
+            "travel": _travel(350, 350, 400),
         },
         "limits": [
             {"what": "tension", "place": p, "low": 36, "high": 60, "unit": "N", "source": "maker's manual, page 12"}
@@ -145,6 +170,7 @@ MODELS: list[dict[str, Any]] = [
                 "e": _EXTRUDER,
             },
             "beam_angle_deg": 45,
+            "bed": _bed(240, 300, screws=False),
         },
         "limits": [
             {"what": "tension", "place": p, "low": 20, "high": 40, "unit": "N", "source": "workshop"}

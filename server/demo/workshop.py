@@ -17,6 +17,7 @@ import numpy as np
 from django.test import Client
 from django.utils import timezone
 from kestov_core.machine import Description
+from kestov_core.simulator.frame import SimBeam, SimBed, made_bed
 from kestov_core.simulator.instruments import SimTravel
 from kestov_core.simulator.machine import SimBelt, SimMachine
 from kestov_core.simulator.shaking import SimAxis, SimMode
@@ -77,6 +78,22 @@ def exists() -> bool:
 def load(say: Callable[[str], None] = lambda _: None) -> None:
     """Make the demo workshop in an empty database."""
     Maker(timezone.now(), say).make()
+
+
+#: Beams that stand aslant (mm per 100 mm); the others are made by their seed.
+BEAMS = {"Sheepshank": SimBeam(tilt=0.01, answers=0.94), "Carrick": SimBeam(tilt=0.14, answers=0.94)}
+#: Beds of which more is said than their seed.
+BEDS: dict[str, dict[str, Any]] = {
+    "Sheepshank": {"tilt_x": 0.11, "tilt_y": -0.16, "bow_mm": 0.12, "hot_bow_mm": 0.09, "answers": 0.92, "speck": None},
+}
+
+
+def _bed(name: str, motion: Description, seed: int) -> SimBed | None:
+    """How a machine's bed truly lies, in its model's size."""
+    bed = motion.bed
+    if bed is None or bed.width_mm is None or bed.depth_mm is None:
+        return None
+    return made_bed(seed, bed.width_mm, bed.depth_mm).model_copy(update=BEDS.get(name, {}))
 
 
 class Maker:
@@ -224,6 +241,8 @@ class Maker:
             seed=seed,
             axes=AXES.get(name, {}),
             travel=TRAVEL.get(name, {}),
+            beam=BEAMS.get(name),
+            bed=_bed(name, motion, seed),
         )
 
     # what happens

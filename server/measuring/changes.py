@@ -34,6 +34,11 @@ def _done(capture: Capture, motion: Description) -> Iterator[tuple[datetime, str
             if of_belt and a.place == capture.place:
                 yield a.at, f"belt {a.place.upper()} was turned"
             continue
+        if a.kind == "turn":
+            turned = procedures.get(a.procedure).turned
+            if turned is not None and capture.procedure in turned.upsets:
+                yield a.at, f"{a.target} was turned"
+            continue
         fault = knowledge.faults().get(a.fault)
         if fault is not None and capture.procedure in fault.after and _reaches(motion, a.place, capture.place):
             yield a.at, f"a remedy was done ({fault.label.lower()})"

@@ -168,6 +168,8 @@ class StoredValue(models.Model):
 class Action(models.Model):
     """What was done to a machine: what was turned, how far, by whom. ``turns`` positive tightens (mm for sliders).
 
+    Of kind ``turn``: ``target`` was turned by what ``procedure`` had found at the place; positive is the first of its two ways.
+
     Of kind ``repair``: a remedy of the knowledge, for ``fault`` at ``place``; ``helped`` is null until it has been seen.
     """
 
@@ -180,6 +182,8 @@ class Action(models.Model):
     direction = models.CharField(max_length=14, blank=True)
     advised = models.FloatField(null=True)
     round = models.PositiveSmallIntegerField(default=1)
+    procedure = models.CharField(max_length=40, blank=True)
+    target = models.CharField(max_length=40, blank=True)
     fault = models.CharField(max_length=40, blank=True)
     helped = models.BooleanField(null=True)
     note = models.CharField(max_length=300, blank=True)

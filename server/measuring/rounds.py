@@ -11,13 +11,14 @@ from dataclasses import dataclass, field
 from datetime import timedelta
 from typing import Any
 
+from django.db.models import QuerySet
 from kestov_core import procedures
 from kestov_core.procedures.belt_set import PROCEDURE as BELT_SET
 from kestov_core.procedures.belt_set import BeltSetResult
 from people.clock import now
 from workshop.models import Limit, Printer
 
-from .models import Action, Capture, Result
+from .models import Action, Capture, CaptureQuery, Result
 
 #: Without a case, readings and turns this close together belong to one sitting.
 SITTING = timedelta(hours=12)
@@ -32,7 +33,7 @@ def tension() -> tuple[str, ...]:
 
 @dataclass
 class Reading:
-    """A belt's tension in a round."""
+    """What was measured at a place in a round."""
 
     capture: Capture
     result: Result
@@ -45,7 +46,7 @@ class Reading:
 
 @dataclass
 class Round:
-    """One round: the newest reading of each belt, and what was turned after it."""
+    """One round: the newest reading of each place, and what was turned after it."""
 
     number: int
     readings: dict[str, Reading] = field(default_factory=dict)
@@ -73,18 +74,26 @@ def places_of(printer: Printer, place: str) -> list[str]:
 
 def rounds(printer: Printer, places: list[str], case_id: int | None) -> list[Round]:
     """The rounds of this case (or of this sitting, where it is None) up to now, oldest first."""
+    captures = Capture.objects.filter(printer=printer, place__in=places, procedure__in=tension()).current()
+    actions = Action.objects.filter(printer=printer, place__in=places, kind="turn_tensioner").select_related("by")
+    return gathered(*of_sitting(captures, actions, case_id))
+
+
+def of_sitting(
+    captures: CaptureQuery, actions: QuerySet[Action], case_id: int | None
+) -> tuple[CaptureQuery, QuerySet[Action]]:
+    """What of these belongs to a case, or to the sitting that is going on; up to now."""
     # What comes late from a device belongs to the round that it was entered in, whatever others did since.
     moment = now()
-    captures = Capture.objects.filter(printer=printer, place__in=places, procedure__in=tension()).current()
-    captures = captures.filter(taken_at__lte=moment)
-    actions = Action.objects.filter(printer=printer, place__in=places, kind="turn_tensioner").select_related("by")
-    actions = actions.filter(at__lte=moment)
+    captures, actions = captures.filter(taken_at__lte=moment), actions.filter(at__lte=moment)
     if case_id is not None:
-        captures, actions = captures.filter(case=case_id), actions.filter(case=case_id)
-    else:
-        since = moment - SITTING
-        captures = captures.filter(case=None, taken_at__gte=since)
-        actions = actions.filter(case=None, at__gte=since)
+        return captures.filter(case=case_id), actions.filter(case=case_id)
+    since = moment - SITTING
+    return captures.filter(case=None, taken_at__gte=since), actions.filter(case=None, at__gte=since)
+
+
+def gathered(captures: CaptureQuery, actions: QuerySet[Action]) -> list[Round]:
+    """Captures and actions by the round that they were made in, oldest first."""
     by_number: dict[int, Round] = {}
     for capture in captures.defer("data").select_related("taken_by").prefetch_related("results").order_by("taken_at"):
         result = capture.latest()

@@ -21,8 +21,10 @@ from people.models import User
 from people.refusals import Refused
 from workshop.models import Instrument, Limit, Printer
 
+from .changes import since
 from .models import Capture, Result, StoredValue
 from .rounds import current_round
+from .setting import current_set, taught
 
 
 @dataclass
@@ -60,20 +62,27 @@ def procedure_at(printer: Printer, name: str, place: str) -> Procedure:
 
 def known_of(printer: Printer, procedure: Procedure, place: str, instrument: Instrument | None = None) -> Known:
     """What is known of a machine when something is measured there: its model, the limits, the ledger, earlier measurements."""
+    motion = printer.motion()
     mine = Capture.objects.filter(printer=printer).current().defer("data")
     last = mine.filter(procedure=procedure.name, place=place).first()
 
-    def measured(name: str, at: str) -> Mapping[str, Any] | None:
+    def believed(name: str, at: str) -> Result | None:
         newest = mine.filter(procedure=name, place=at).prefetch_related("results")[:20]
-        believed = (r for c in newest if (r := c.latest()) is not None and r.verdict != "cannot_tell")
-        found: Result | None = next(believed, None)
+        return next((r for c in newest if (r := c.latest()) is not None and r.verdict != "cannot_tell"), None)
+
+    def measured(name: str, at: str) -> Mapping[str, Any] | None:
+        found = believed(name, at)
         return None if found is None else found.found
+
+    def today(name: str, at: str) -> Mapping[str, Any] | None:
+        found = believed(name, at)
+        return None if found is None or since(found.capture, motion) is not None else found.found
 
     ledger: dict[str, float] = {}
     for row in StoredValue.objects.filter(printer=printer, name__endswith=f"_{place}"):
         ledger.setdefault(row.name, row.value)
     return Known(
-        description=printer.motion(),
+        description=motion,
         place=place,
         limits={
             (x.what, x.place): Limits(low=x.low, high=x.high) for x in Limit.objects.filter(model=printer.model_id)
@@ -84,6 +93,8 @@ def known_of(printer: Printer, procedure: Procedure, place: str, instrument: Ins
         stored=ledger,
         last={} if last is None else last.context,
         measured=measured,
+        today=today,
+        turned=taught(printer, procedure, place) if procedure.turned is not None else (),
         mains_hz=settings.MAINS_HZ,
     )
 
@@ -121,7 +132,7 @@ def take(printer: Printer, name: str, user: User, taken: Taken, case_id: int | N
         taken_at=taken_at,
         taken_by=user,
         case_id=case_id,
-        round=current_round(printer, place, case_id) if procedure.rounds or procedure.gives == "tension" else 1,
+        round=_round(printer, procedure, place, case_id),
         supersedes=Capture.objects.filter(pk=taken.supersedes, printer=printer).first() if taken.supersedes else None,
     )
     if data is not None:
@@ -133,6 +144,13 @@ def take(printer: Printer, name: str, user: User, taken: Taken, case_id: int | N
     except IntegrityError as e:
         raise Refused(409, "twice_at_once", "This capture is just being kept. Try again in a moment.", "id") from e
     return capture
+
+
+def _round(printer: Printer, procedure: Procedure, place: str, case_id: int | None) -> int:
+    """The round that a capture taken now belongs to."""
+    if procedure.turned is not None:
+        return current_set(printer, procedure, place, case_id)
+    return current_round(printer, place, case_id) if procedure.rounds or procedure.gives == "tension" else 1
 
 
 def simulated(printer: Printer) -> SimMachine:

@@ -86,6 +86,10 @@ def done_words(a: Action) -> str:
     """What was turned or mended, in words."""
     if a.kind != "repair":
         how = f"{abs(a.turns):.2f} {a.unit} {a.direction}" if a.turns is not None else ""
+        turned = procedures.get(a.procedure).turned if a.procedure else None
+        if turned is not None:
+            done = turned.done.format(target=a.target)
+            return f"{done}, {a.direction}" if a.unit == "once" else f"{done}: {how}"
         return f"Turned the tensioner of belt {a.place.upper()}: {how}".strip()
     fault = knowledge.faults().get(a.fault)
     label = (fault.label if fault else a.fault) + (f", {a.place.upper()}" if 0 < len(a.place) <= 2 else "")

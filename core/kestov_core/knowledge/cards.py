@@ -16,7 +16,10 @@ Group = Literal[
     "Are the belts right?",
     "What rings, what repeats?",
     "Does anything rock or bind?",
+    "Is it square and level?",
+    "Do the screws run true?",
     "Does it go where it is told?",
+    "Is the part the size it should be?",
     "Is the motor strong enough?",
 ]
 #: What the machine is while one measures.

@@ -15,7 +15,7 @@ from ..asking import LimitSource, limits_named
 from ..errors import BadInput
 from .base import Procedure, Result
 
-_SHARED = {"__init__", "base"}
+_SHARED = {"__init__", "base", "turned"}
 
 
 def names() -> list[str]:

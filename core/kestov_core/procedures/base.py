@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
@@ -60,6 +60,16 @@ class Finding(Part):
     axis: Place | None = None
     state: Literal["present", "absent", "unknown"]
     value: Quantity | None = None
+
+
+class School(Part):
+    """What one school of practitioners answers here, and why they hold it. ``chosen``: the one that the advice follows."""
+
+    school: str
+    title: str
+    answer: str
+    why: str
+    chosen: bool = False
 
 
 class Judged(Part):
@@ -136,6 +146,21 @@ class Program:
 
 
 @dataclass(frozen=True)
+class Turned:
+    """How a procedure's result is set in rounds. ``done``: what was done, for the record ("Turned screw {target}"). ``upsets``:
+    the procedures whose figures say nothing of today after it. ``event``: what the diagnosis calls it.
+
+    ``turn(machine, place, target, amount, found)``: what turning does to a simulated machine, of which a result (as a dictionary)
+    says where things stand; positive is the first of the turnable's two ways.
+    """
+
+    done: str
+    upsets: tuple[str, ...]
+    event: str
+    turn: Callable[[SimMachine, str, str, float, Mapping[str, Any]], SimMachine]
+
+
+@dataclass(frozen=True)
 class Procedure:
     """What the registry, the command line, the server and the bench know of a procedure.
 
@@ -150,7 +175,8 @@ class Procedure:
     before the axis (``steps``).
 
     ``table``: one row of the data, where it may be typed. ``live``: what it can record by itself. ``photo``: what is
-    asked beside a photograph of a wall, which gives a reading's ``spacing_mm`` and ``u95_mm``. ``rounds``: its result is turned by, in rounds. ``by_wall``: a person names the wall that
+    asked beside a photograph of a wall, which gives a reading's ``spacing_mm`` and ``u95_mm``. ``rounds``: belts are set by it, in pairs and rounds. ``turned``: what its result is set by, in rounds of its own place.
+    ``by_wall``: a person names the wall that
     shows it. ``program``: moves to run. ``stand_in(machine, place, seed, context)``: what simulated instruments read.
     ``view(context, data, found)``: what its drawing shows beside the result.
 
@@ -176,6 +202,7 @@ class Procedure:
     live: Literal["microphone", "accelerometer"] | None = None
     photo: tuple[str, ...] = ()
     rounds: bool = False
+    turned: Turned | None = None
     by_wall: bool = False
     program: Program | None = None
     stand_in: Callable[[SimMachine, str, int, dict[str, Any]], StandIn] | None = None

@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ..errors import BadInput
 from ..machine import Tensioner, newtons_per_turn
+from .frame import SimBeam, SimBed, SimFrame, SimScrew, made_beam, made_bed, made_frame, made_screw
 from .guides import SimGuide, made_guide
 from .instruments import SimTravel
 from .shaking import Excitation, Sensor, Shake, Shaken, SimAxis, SimMode, shake
@@ -54,7 +55,8 @@ class SimMachine(BaseModel):
     """All true belts of a machine by place, their coupling, the room's noise, and how often it was touched.
 
     ``axes``: what each direction rings with, and its dead band; ``travel``: how each axis comes to its place; ``guides``: how it
-    slides. What is not given is sound, or for guides made by the seed.
+    slides; ``beam``, ``bed``, ``screws``, ``frame``: how it stands. What is not given is sound, or for guides and frame made by
+    the seed.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -68,6 +70,26 @@ class SimMachine(BaseModel):
     axes: dict[str, SimAxis] = {}
     travel: dict[str, SimTravel] = {}
     guides: dict[str, SimGuide] = {}
+    beam: SimBeam | None = None
+    bed: SimBed | None = None
+    screws: dict[str, SimScrew] = {}
+    frame: SimFrame | None = None
+
+    def true_beam(self) -> SimBeam:
+        """How its beam truly stands."""
+        return self.beam or made_beam(self.seed)
+
+    def true_bed(self) -> SimBed:
+        """How its bed truly lies."""
+        return self.bed or made_bed(self.seed)
+
+    def screw(self, place: str) -> SimScrew:
+        """How a screw truly runs."""
+        return self.screws.get(place) or made_screw(self.seed, place)
+
+    def true_frame(self) -> SimFrame:
+        """How square it truly is, and what its prints truly come out like."""
+        return self.frame or made_frame(self.seed)
 
     def guide(self, place: str) -> SimGuide:
         """How an axis truly slides."""

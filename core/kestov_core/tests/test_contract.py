@@ -172,10 +172,11 @@ class EveryProcedure(unittest.TestCase):
                 self.assertEqual((e.code, str(path[-1]) in (e.field or "")), ("wrong_type", True), (name, path))
 
     def test_negative_lengths_forces_and_speeds_are_refused(self):
-        may_be_negative = {"travel_mm", "value", "shift_x_mm", "shift_y_mm"}
+        may_be_negative = {"travel_mm", "value", "shift_x_mm", "shift_y_mm", "x_mm", "y_mm", "height_mm"}
+        may_be_negative |= {"readings_direct_mm", "readings_reversed_mm"}
         for name, (context, data) in GOOD.items():
             for path in figures(context):
-                if path[-1] not in may_be_negative:
+                if not may_be_negative & {str(p) for p in path[-2:]}:
                     e = self.refused(name, put(context, path, -1.0), data)
                     self.assertEqual(e.code, "out_of_range", (name, path))
 

@@ -114,9 +114,15 @@ class ApiCase(TestCase):
         self.assertEqual(answer["status"], status)
         return str(answer["detail"])
 
-    def report(self, who: str = "member", finding: str = "echoes_after_corners", axis: str = "x") -> int:
+    def report(
+        self,
+        who: str = "member",
+        finding: str = "echoes_after_corners",
+        axis: str = "x",
+        printer: Printer | None = None,
+    ) -> int:
         body = {
-            "printer_id": self.crossed.pk,
+            "printer_id": (printer or self.crossed).pk,
             "finding": finding,
             "axis": axis,
             "since": "last week",

@@ -681,6 +681,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/sets/{procedure}/{place}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See Sets
+         * @description The rounds of what is turned at a place by a measurement, oldest first.
+         */
+        get: operations["bench.sets"];
+        put?: never;
+        /**
+         * Set By
+         * @description Write down what was turned after a measurement. On a simulated machine it is turned, too.
+         */
+        post: operations["bench.turned"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/belt-pluck/file": {
         parameters: {
             query?: never;
@@ -975,6 +999,106 @@ export interface paths {
          * @description Take a file (CSV): drag of an axis. ``meta`` is a DragAbout as JSON.
          */
         post: operations["measure.drag.file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/gantry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: tilt of the beam.
+         */
+        post: operations["measure.gantry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/bed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: map of the bed.
+         */
+        post: operations["measure.bed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/bed/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By File
+         * @description Take a file (CSV): map of the bed. ``meta`` is a BedAbout as JSON.
+         */
+        post: operations["measure.bed.file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/screw-runout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: runout of a screw.
+         */
+        post: operations["measure.screw-runout"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/screw-runout/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By File
+         * @description Take a file (CSV): runout of a screw. ``meta`` is a ScrewRunoutAbout as JSON.
+         */
+        post: operations["measure.screw-runout.file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1337,6 +1461,26 @@ export interface paths {
          * @description What a capture's drawing shows beside its result: a recording thinned out, small enough to draw.
          */
         get: operations["captures.view"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{capture_id}/earlier": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Earlier
+         * @description The newest captures that this procedure took at this place before, the newest first.
+         */
+        get: operations["captures.earlier"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3756,6 +3900,68 @@ export interface components {
             per_target: components["schemas"]["AtTarget"][];
         };
         /**
+         * BedResult
+         * @description The plane's slopes (mm per 100 mm), its tilt over the bed (mm, corner to corner), the warp (mm, peak to valley after the
+         *     plane), what each screw wants, the highest and lowest spot of what is left, and every height with what it is over the plane.
+         */
+        BedResult: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            procedure: "bed";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /**
+             * Turnables
+             * @default []
+             */
+            turnables: components["schemas"]["Turnable"][];
+            answers?: components["schemas"]["Quantity"] | null;
+            tilt_x: components["schemas"]["Quantity"];
+            tilt_y: components["schemas"]["Quantity"];
+            tilt: components["schemas"]["Quantity"];
+            warp: components["schemas"]["Quantity"];
+            /** Screws */
+            screws: components["schemas"]["LevelTurn"][];
+            high_spot: components["schemas"]["Spot"];
+            low_spot: components["schemas"]["Spot"];
+            /** Debris Suspected */
+            debris_suspected: boolean;
+            debris_at: components["schemas"]["Spot"] | null;
+            /** Hot C */
+            hot_c: number | null;
+            /** Plane */
+            plane: number[];
+            /** Heights */
+            heights: components["schemas"]["Height"][];
+            /** Left Mm */
+            left_mm: number[];
+        };
+        /**
          * BeltDeflectionResult
          * @description Tension, and the share of the force that stretched the belt instead of bending it aside.
          */
@@ -4033,7 +4239,7 @@ export interface components {
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
             /** Found */
-            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["PlayResult"] | components["schemas"]["DragResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["MotorCurrentResult"];
+            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["PlayResult"] | components["schemas"]["DragResult"] | components["schemas"]["GantryResult"] | components["schemas"]["BedResult"] | components["schemas"]["ScrewRunoutResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["MotorCurrentResult"];
         };
         /**
          * DragResult
@@ -4082,6 +4288,88 @@ export interface components {
             trend: components["schemas"]["Quantity"];
             /** Readings */
             readings: components["schemas"]["Reading"][];
+        };
+        /**
+         * GantryResult
+         * @description Tilt (mm per 100 mm, positive: the gap grows along +x), what each screw wants, what a part of 100 mm leans by (mm), the
+         *     smallest step that a hand can set (mm; null where each motor has its driver), and the line through the gaps.
+         */
+        GantryResult: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            procedure: "gantry";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /**
+             * Turnables
+             * @default []
+             */
+            turnables: components["schemas"]["Turnable"][];
+            answers?: components["schemas"]["Quantity"] | null;
+            tilt: components["schemas"]["Quantity"];
+            /** Screws */
+            screws: components["schemas"]["ScrewTurn"][];
+            skew_of_part: components["schemas"]["Quantity"];
+            smallest_step: components["schemas"]["Quantity"] | null;
+            /** Schools */
+            schools: components["schemas"]["School"][];
+            /** Probe */
+            probe: components["schemas"]["Gap"][];
+            /** Line Mm */
+            line_mm: number[];
+        };
+        /**
+         * Gap
+         * @description The gap at one place along the beam.
+         */
+        Gap: {
+            /** At X */
+            x_mm: number;
+            /**
+             * Gap
+             * @description Larger is further.
+             */
+            height_mm: number;
+        };
+        /**
+         * Height
+         * @description The height of the bed at one place.
+         */
+        Height: {
+            /** X */
+            x_mm: number;
+            /** Y */
+            y_mm: number;
+            /**
+             * Height
+             * @description Larger is nearer the nozzle.
+             */
+            z_mm: number;
         };
         /**
          * Impulse
@@ -4171,6 +4459,24 @@ export interface components {
             motors: components["schemas"]["MotorShift"][];
             /** Mechanisms */
             mechanisms: components["schemas"]["MechanismFound"][];
+        };
+        /**
+         * LevelTurn
+         * @description A screw and what it wants: how far the plane there is to be raised (mm, negative: lowered), and the whole turn.
+         *
+         *     On an endless bed ``turns`` is the shim, in mm, and there is no direction.
+         */
+        LevelTurn: {
+            /** Name */
+            name: string;
+            /** X Mm */
+            x_mm: number;
+            /** Y Mm */
+            y_mm: number;
+            raise_mm: components["schemas"]["Quantity"];
+            turns: components["schemas"]["Quantity"];
+            /** Direction */
+            direction: ("clockwise" | "anticlockwise") | null;
         };
         /**
          * MechanismFound
@@ -4543,6 +4849,108 @@ export interface components {
             sources: components["schemas"]["Source"][];
         };
         /**
+         * School
+         * @description What one school of practitioners answers here, and why they hold it. ``chosen``: the one that the advice follows.
+         */
+        School: {
+            /** School */
+            school: string;
+            /** Title */
+            title: string;
+            /** Answer */
+            answer: string;
+            /** Why */
+            why: string;
+            /**
+             * Chosen
+             * @default false
+             */
+            chosen: boolean;
+        };
+        /**
+         * ScrewRunoutResult
+         * @description Drift (mm per 100 mm), the amplitudes of lead, thread and free wave (mm), the whole range (mm), up against down (mm), and
+         *     what makes it so. ``improvement_percent``: how much of the range of the readings before is gone.
+         */
+        ScrewRunoutResult: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            procedure: "screw-runout";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /**
+             * Turnables
+             * @default []
+             */
+            turnables: components["schemas"]["Turnable"][];
+            answers?: components["schemas"]["Quantity"] | null;
+            drift: components["schemas"]["Quantity"];
+            lead_amplitude: components["schemas"]["Quantity"];
+            thread_amplitude: components["schemas"]["Quantity"] | null;
+            free_period: components["schemas"]["Quantity"] | null;
+            free_amplitude: components["schemas"]["Quantity"] | null;
+            total_range: components["schemas"]["Quantity"];
+            reversal: components["schemas"]["Quantity"] | null;
+            /**
+             * Cause
+             * @enum {string}
+             */
+            cause: "misaligned" | "bent" | "thread_only" | "play" | "mixed" | "sound" | "unknown";
+            improvement_percent: components["schemas"]["Quantity"] | null;
+            /** Offset Mm */
+            offset_mm: number;
+            /** Waves */
+            waves: components["schemas"]["Wave"][];
+            /** Readings */
+            readings: components["schemas"]["SideReading"][];
+            /** Left Mm */
+            left_mm: number[];
+        };
+        /**
+         * ScrewTurn
+         * @description A screw and what it wants: how far its end is off (mm, positive: it is to be raised), and the turn.
+         *
+         *     ``cycles``: whole motor cycles, where it is set by hand in such (negative lowers).
+         */
+        ScrewTurn: {
+            /** Name */
+            name: string;
+            /** X Mm */
+            x_mm: number;
+            raise_mm: components["schemas"]["Quantity"];
+            turns: components["schemas"]["Quantity"];
+            degrees: components["schemas"]["Quantity"];
+            /** Direction */
+            direction: ("clockwise" | "anticlockwise") | null;
+            /** Cycles */
+            cycles?: number | null;
+        };
+        /**
          * Script
          * @description The change as G-code, and as travel for one turn of the motor (mm).
          */
@@ -4581,6 +4989,18 @@ export interface components {
              * @default []
              */
             leaves: number[];
+        };
+        /**
+         * SideReading
+         * @description One reading: the height, what the indicator shows, and which way it went.
+         */
+        SideReading: {
+            /** Height */
+            z_mm: number;
+            /** Indicator */
+            reading_mm: number;
+            /** Direction */
+            direction?: ("up" | "down") | null;
         };
         /**
          * Source
@@ -4626,6 +5046,18 @@ export interface components {
             others: {
                 [key: string]: number[];
             };
+        };
+        /**
+         * Spot
+         * @description A place of the bed and how far it stands over the plane (mm).
+         */
+        Spot: {
+            /** X Mm */
+            x_mm: number;
+            /** Y Mm */
+            y_mm: number;
+            /** Over Mm */
+            over_mm: number;
         };
         /**
          * StepsResult
@@ -4699,6 +5131,27 @@ export interface components {
             force_n: number;
         };
         /**
+         * Turnable
+         * @description Something that is turned by a result: what it is called, in which unit, and its two ways, of which the first counts
+         *     positive; ``once``: it is done or not, by no amount. ``at``: how high it stands there now (mm); ``per_turn``: what a turn does to that by the book (mm).
+         */
+        Turnable: {
+            /** Target */
+            target: string;
+            /** Title */
+            title: string;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "turns" | "mm" | "once";
+            /** Ways */
+            ways: string[];
+            at?: components["schemas"]["Quantity"] | null;
+            /** Per Turn */
+            per_turn?: number | null;
+        };
+        /**
          * WallAsked
          * @description A wall by the way it runs, the axis whose ringing it shows, and why.
          */
@@ -4715,6 +5168,18 @@ export interface components {
             axis: "x" | "y";
             /** Words */
             words: string;
+        };
+        /**
+         * Wave
+         * @description A wave in the readings: its period and amplitude (mm, half of peak to valley) and its phase (rad).
+         */
+        Wave: {
+            /** Period Mm */
+            period_mm: number;
+            /** Amplitude Mm */
+            amplitude_mm: number;
+            /** Phase */
+            phase: number;
         };
         /**
          * Band
@@ -4877,6 +5342,8 @@ export interface components {
             by_wall: boolean;
             /** Rounds */
             rounds: boolean;
+            /** Turned */
+            turned: boolean;
             /** Practice */
             practice: ("readings" | "record") | null;
             /** Instruments */
@@ -4936,7 +5403,7 @@ export interface components {
              * Group
              * @enum {string}
              */
-            group: "Are the belts right?" | "What rings, what repeats?" | "Does anything rock or bind?" | "Does it go where it is told?" | "Is the motor strong enough?";
+            group: "Are the belts right?" | "What rings, what repeats?" | "Does anything rock or bind?" | "Is it square and level?" | "Do the screws run true?" | "Does it go where it is told?" | "Is the part the size it should be?" | "Is the motor strong enough?";
             /** Rank */
             rank: number;
             /** Short */
@@ -5025,6 +5492,8 @@ export interface components {
             id: number;
             /** Place */
             place: string;
+            /** Target */
+            target: string;
             /** Turns */
             turns: number;
             /** Unit */
@@ -5155,6 +5624,58 @@ export interface components {
             turns: number;
             /** Advised */
             advised?: number | null;
+            /** Case Id */
+            case_id?: number | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * Course
+         * @description How it stands after the last round. ``improvement``: how much of the first round's error is gone, in per cent.
+         */
+        Course: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "first" | "holds" | "helps" | "no_longer_helps" | "worse" | "cannot_tell";
+            /** Words */
+            words: string;
+            improvement?: components["schemas"]["Quantity"] | null;
+        };
+        /**
+         * SetOut
+         * @description The rounds of what is turned at a place by one measurement, and whether they hold, help, or no longer do.
+         */
+        SetOut: {
+            /** Rounds */
+            rounds: components["schemas"]["RoundOut"][];
+            course: components["schemas"]["Course"] | null;
+        };
+        /**
+         * OneTurn
+         * @description What was turned: which, how far, and which of its two ways. ``advised``: how far the tool had said.
+         */
+        OneTurn: {
+            /** Target */
+            target: string;
+            /** Amount */
+            amount: number;
+            /** Way */
+            way: string;
+            /** Advised */
+            advised?: number | null;
+        };
+        /**
+         * TurnedIn
+         * @description All that was turned after a measurement.
+         */
+        TurnedIn: {
+            /** Turned */
+            turned: components["schemas"]["OneTurn"][];
             /** Case Id */
             case_id?: number | null;
             /**
@@ -5907,6 +6428,279 @@ export interface components {
             force_n: number;
             /** Direction */
             direction?: ("+" | "-") | null;
+        };
+        /**
+         * BeamScrew
+         * @description A screw that lifts one end: where it stands, its lead, and the turn that lifts.
+         */
+        BeamScrew: {
+            /** Name */
+            name: string;
+            /** X Mm */
+            x_mm: number;
+            /**
+             * Lead Mm
+             * @default 8
+             */
+            lead_mm: number;
+            /**
+             * Raise
+             * @default clockwise
+             * @enum {string}
+             */
+            raise: "clockwise" | "anticlockwise";
+        };
+        /** GantryIn */
+        GantryIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "probe": null,
+             *       "screws": null,
+             *       "fixed": null,
+             *       "limit_mm_per_100": null,
+             *       "against": null,
+             *       "school": null,
+             *       "lifts": null,
+             *       "motors_on_driver": null,
+             *       "motor_steps_per_rev": null,
+             *       "resolution_mm": null,
+             *       "reading_u95_mm": null,
+             *       "history": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["GantryTyped"];
+        };
+        /** GantryTyped */
+        GantryTyped: {
+            /** Probe */
+            probe?: components["schemas"]["Gap"][] | null;
+            /** Screws */
+            screws?: components["schemas"]["BeamScrew"][] | null;
+            /** Fixed */
+            fixed?: (string | null) | null;
+            /** Limit Mm Per 100 */
+            limit_mm_per_100?: number | null;
+            /** Against */
+            against?: ("bed" | "frame") | null;
+            /** School */
+            school?: ("one" | "both") | null;
+            /** Lifts */
+            lifts?: ("beam" | "bed") | null;
+            /** Motors On Driver */
+            motors_on_driver?: number | null;
+            /** Motor Steps Per Rev */
+            motor_steps_per_rev?: number | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            /** Reading U95 Mm */
+            reading_u95_mm?: number | null;
+            /** History */
+            history?: components["schemas"]["TurnedStep"][] | null;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /**
+         * TurnedStep
+         * @description One step of an earlier round: how far each was turned (positive raises), and how high each stood before and after (mm).
+         */
+        TurnedStep: {
+            /** Turned */
+            turned: {
+                [key: string]: number;
+            };
+            /** Before Mm */
+            before_mm: {
+                [key: string]: number;
+            };
+            /** After Mm */
+            after_mm: {
+                [key: string]: number;
+            };
+            /**
+             * U95 Mm
+             * @default 0
+             */
+            u95_mm: number;
+        };
+        /** BedIn */
+        BedIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "screws": null,
+             *       "fixed": null,
+             *       "hot_c": null,
+             *       "tilt_limit_mm": null,
+             *       "warp_limit_mm": null,
+             *       "resolution_mm": null,
+             *       "reading_u95_mm": null,
+             *       "beam_tilt": null,
+             *       "kinematics": null,
+             *       "history": null
+             *     }
+             */
+            context: components["schemas"]["BedTyped"];
+            /** Rows */
+            rows: components["schemas"]["Height"][];
+        };
+        /** BedTyped */
+        BedTyped: {
+            /** Screws */
+            screws?: components["schemas"]["LevelScrew"][] | null;
+            /** Fixed */
+            fixed?: (string | null) | null;
+            /** Hot C */
+            hot_c?: (number | null) | null;
+            /** Tilt Limit Mm */
+            tilt_limit_mm?: number | null;
+            /** Warp Limit Mm */
+            warp_limit_mm?: number | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            /** Reading U95 Mm */
+            reading_u95_mm?: number | null;
+            beam_tilt?: components["schemas"]["Quantity"] | null;
+            /** Kinematics */
+            kinematics?: ("bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed") | null;
+            /** History */
+            history?: components["schemas"]["TurnedStep"][] | null;
+        };
+        /**
+         * LevelScrew
+         * @description A screw under the bed: where it stands, its thread, and the turn that raises the bed there.
+         */
+        LevelScrew: {
+            /** Name */
+            name: string;
+            /** X Mm */
+            x_mm: number;
+            /** Y Mm */
+            y_mm: number;
+            /**
+             * Thread Pitch Mm
+             * @default 0.5
+             */
+            thread_pitch_mm: number;
+            /**
+             * Raise
+             * @default anticlockwise
+             * @enum {string}
+             */
+            raise: "clockwise" | "anticlockwise";
+        };
+        /**
+         * Before
+         * @description What the parts of an earlier result came to (mm; drift in mm per 100 mm).
+         */
+        Before: {
+            drift: components["schemas"]["Quantity"];
+            lead_amplitude: components["schemas"]["Quantity"];
+            total_range: components["schemas"]["Quantity"];
+        };
+        /** ScrewRunoutIn */
+        ScrewRunoutIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "lead_mm": null,
+             *       "thread_pitch_mm": null,
+             *       "limit_mm": null,
+             *       "resolution_mm": null,
+             *       "indicator_u95_mm": null,
+             *       "before": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["ScrewRunoutTyped"];
+            /** Rows */
+            rows: components["schemas"]["SideReading"][];
+        };
+        /** ScrewRunoutTyped */
+        ScrewRunoutTyped: {
+            /** Lead Mm */
+            lead_mm?: number | null;
+            /** Thread Pitch Mm */
+            thread_pitch_mm?: (number | null) | null;
+            /** Limit Mm */
+            limit_mm?: number | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            /** Indicator U95 Mm */
+            indicator_u95_mm?: number | null;
+            before?: components["schemas"]["Before"] | null;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
         };
         /** StepsIn */
         StepsIn: {
@@ -8016,6 +8810,60 @@ export interface operations {
             };
         };
     };
+    "bench.sets": {
+        parameters: {
+            query?: {
+                case_id?: number | null;
+            };
+            header?: never;
+            path: {
+                printer_id: number;
+                procedure: string;
+                place: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetOut"];
+                };
+            };
+        };
+    };
+    "bench.turned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+                procedure: string;
+                place: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TurnedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetOut"];
+                };
+            };
+        };
+    };
     "measure.belt-pluck.file": {
         parameters: {
             query?: never;
@@ -8408,6 +9256,152 @@ export interface operations {
         };
     };
     "measure.drag.file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.gantry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GantryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.bed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.bed.file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.screw-runout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScrewRunoutIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.screw-runout.file": {
         parameters: {
             query?: never;
             header?: never;
@@ -8924,6 +9918,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SoundView"] | components["schemas"]["ShakenView"];
+                };
+            };
+        };
+    };
+    "captures.earlier": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"][];
                 };
             };
         };

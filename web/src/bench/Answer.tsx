@@ -1,5 +1,5 @@
 /** What came out: verdict, the figure on its strip, what to do, what to doubt, what to measure next, and the files. */
-import { useEffect } from "react";
+import { type ReactNode, useEffect } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { show } from "../kit/figures";
@@ -8,6 +8,7 @@ import { VERDICT } from "../kit/words";
 import { useMe } from "../session/me";
 import type { Drawing } from "./drawing";
 import { benchPath } from "./paths";
+import { Schools } from "./Turning";
 
 type Capture = Schemas["CaptureOut"];
 type Judged = Schemas["Judged"];
@@ -98,9 +99,11 @@ type Props = {
   query: string;
   next: Schemas["NextHere"] | null;
   drawing?: Drawing;
+  /** Under the advice: what is done about it. */
+  children?: ReactNode;
 };
 
-export function Answer({ capture, bench, query, next, drawing = {} }: Props) {
+export function Answer({ capture, bench, query, next, drawing = {}, children }: Props) {
   // What was typed is long: the answer begins at the top of the page.
   useEffect(() => {
     window.scrollTo({ top: 0 });
@@ -110,6 +113,8 @@ export function Answer({ capture, bench, query, next, drawing = {} }: Props) {
       <h1>{drawing.title?.(capture.found) ?? VERDICT[capture.verdict]}</h1>
       {drawing.silent?.(capture) ? null : <Figures judged={capture.found.judged ?? []} />}
       <Advice found={capture.found} />
+      {children}
+      <Schools found={capture.found} />
       {drawing.Result ? <drawing.Result capture={capture} bench={bench} query={query} /> : null}
       <NextMeasurement next={next} printer={bench.printer_id} query={query} />
       <Files capture={capture} />

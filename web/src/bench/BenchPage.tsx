@@ -29,6 +29,7 @@ import { InstrumentChoice, rememberedInstrument } from "./InstrumentChoice";
 import { Moves } from "./Moves";
 import { PhotoRuler } from "./PhotoRuler";
 import { beltsPath } from "./paths";
+import { Sets, Turning } from "./Turning";
 import { expected, movesOf, type Page, type Taking, useTaking } from "./useTaking";
 
 const NO_PLAN: Planned[] = [];
@@ -98,20 +99,21 @@ function Measure({ id, asked, bench }: { id: number; asked: Page; bench: Bench }
     queryFn: () => got(api.GET("/api/captures/{capture_id}", { params: { path: { capture_id: lastId! } } })),
   });
   const capture = taking.capture ?? (lastId ? before.data : undefined);
+  const measureAgain = () => {
+    setAnew(true);
+    taking.again(drawing.goesOn !== undefined);
+    client.invalidateQueries({ queryKey: ["bench-page", id] });
+  };
   const again = (
-    <Button
-      className="justify-self-start"
-      onClick={() => {
-        setAnew(true);
-        taking.again(drawing.goesOn !== undefined);
-        client.invalidateQueries({ queryKey: ["bench-page", id] });
-      }}
-    >
+    <Button className="justify-self-start" onClick={measureAgain}>
       {drawing.goesOn ?? (page.live ? "Record again" : "Measure again")}
     </Button>
   );
+  const setOf = { bench, procedure: page.procedure, place, caseId };
   const answer = capture ? (
-    <Answer capture={capture} bench={bench} query={query} next={page.next} drawing={drawing} />
+    <Answer capture={capture} bench={bench} query={query} next={page.next} drawing={drawing}>
+      {page.turned ? <Turning {...setOf} capture={capture} onAgain={measureAgain} /> : null}
+    </Answer>
   ) : null;
   if (capture && drawing.Beside)
     return (
@@ -178,6 +180,7 @@ function Measure({ id, asked, bench }: { id: number; asked: Page; bench: Bench }
             {drawing.Before && !page.readings ? <drawing.Before bench={bench} place={place} query={query} /> : null}
           </>
         )}
+        {page.turned ? <Sets {...setOf} /> : null}
         <WayBack caseId={caseId} bench={bench} />
       </section>
     </div>

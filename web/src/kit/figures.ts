@@ -9,6 +9,9 @@ const TO: Record<string, { unit: string; factor: number }> = {
   in: { unit: "in", factor: 1 / 25.4 },
 };
 
+/** Units that are said, not written. */
+const SAID: Record<string, string> = { "mm/100mm": "mm per 100 mm", "N/100mm": "N per 100 mm", Hz2: "Hz²" };
+
 /** Factor and name of the unit in which a person wants to read `unit`. */
 export function preferred(unit: string, p: Preferences): { unit: string; factor: number } {
   if (p.force_unit === "lbf") {
@@ -16,7 +19,7 @@ export function preferred(unit: string, p: Preferences): { unit: string; factor:
     if (unit === "N/turn") return { unit: "lbf/turn", factor: TO.lbf!.factor };
   }
   if (unit === "mm" && p.length_unit === "in") return TO.in!;
-  return { unit, factor: 1 };
+  return { unit: SAID[unit] ?? unit, factor: 1 };
 }
 
 /** Decimals that show the second digit of an uncertainty. */
