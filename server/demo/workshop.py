@@ -17,7 +17,7 @@ import numpy as np
 from django.test import Client
 from django.utils import timezone
 from kestov_core.machine import Description
-from kestov_core.simulator.frame import SimBeam, SimBed, made_bed
+from kestov_core.simulator.frame import SimBeam, SimBed, SimFrame, SimScrew, made_bed
 from kestov_core.simulator.instruments import SimTravel
 from kestov_core.simulator.machine import SimBelt, SimMachine
 from kestov_core.simulator.shaking import SimAxis, SimMode
@@ -82,6 +82,14 @@ def load(say: Callable[[str], None] = lambda _: None) -> None:
 
 #: Beams that stand aslant (mm per 100 mm); the others are made by their seed.
 BEAMS = {"Sheepshank": SimBeam(tilt=0.01, answers=0.94), "Carrick": SimBeam(tilt=0.14, answers=0.94)}
+#: A column under stress, and a screw that is bent.
+SCREWS = {
+    "Windlass": {"z1": SimScrew(drift=0.35, bent_mm=0.01), "z2": SimScrew(drift=0.01, bent_mm=0.16, play_mm=0.02)},
+}
+FRAMES = {
+    "Halyard": SimFrame(lean_xy=0.28, square_off=0.06, wall_mm=0.09),
+    "Bowline": SimFrame(lean_xy=0.02, wall_mm=0.06),
+}
 #: Beds of which more is said than their seed.
 BEDS: dict[str, dict[str, Any]] = {
     "Sheepshank": {"tilt_x": 0.11, "tilt_y": -0.16, "bow_mm": 0.12, "hot_bow_mm": 0.09, "answers": 0.92, "speck": None},
@@ -243,6 +251,8 @@ class Maker:
             travel=TRAVEL.get(name, {}),
             beam=BEAMS.get(name),
             bed=_bed(name, motion, seed),
+            screws=SCREWS.get(name, {}),
+            frame=FRAMES.get(name),
         )
 
     # what happens

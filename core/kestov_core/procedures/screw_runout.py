@@ -19,7 +19,7 @@ from ..course import improvement
 from ..errors import BadInput
 from ..fitting import Fit, Floats, fitted
 from ..machine import Place
-from ..quantities import Limits, Quantity, Told, decide, quadrature, rounded, worst
+from ..quantities import Limits, Quantity, Told, decide, quadrature, worst
 from ..readers import read_csv
 from .base import Advice, Context, Finding, Part, Procedure, StandIn, Turned, source_of, three_way
 from .turned import Turnable, TurnedResult
@@ -500,17 +500,12 @@ def _advise(result: ScrewRunoutResult, context: ScrewRunoutContext, aliased: boo
     for cause in causes or ["misaligned"]:
         action, reason = _DO.get(cause, _DO["misaligned"])
         figure = {"misaligned": result.drift, "bent": result.lead_amplitude, "play": result.reversal}.get(cause)
-        words = (
-            f" It is {rounded(abs(figure.value), figure.u95)} {figure.unit.replace('/', ' per ')}."
-            if figure is not None
-            else ""
-        )
         result.advice.append(
             Advice(
                 action=action,
                 target="column" if action == "realign" else target,
                 amount=figure,
-                reason=reason + words,
+                reason=reason,
                 expect=None if figure is None else Quantity(value=0.0, u95=figure.u95, unit=figure.unit),
             )
         )

@@ -1065,6 +1065,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/squareness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: squareness by a printed plate.
+         */
+        post: operations["measure.squareness"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/square-reversal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: squareness by a square turned over.
+         */
+        post: operations["measure.square-reversal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/screw-runout": {
         parameters: {
             query?: never;
@@ -4239,7 +4279,7 @@ export interface components {
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
             /** Found */
-            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["PlayResult"] | components["schemas"]["DragResult"] | components["schemas"]["GantryResult"] | components["schemas"]["BedResult"] | components["schemas"]["ScrewRunoutResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["MotorCurrentResult"];
+            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["PlayResult"] | components["schemas"]["DragResult"] | components["schemas"]["GantryResult"] | components["schemas"]["BedResult"] | components["schemas"]["SquarenessResult"] | components["schemas"]["SquareReversalResult"] | components["schemas"]["ScrewRunoutResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["MotorCurrentResult"];
         };
         /**
          * DragResult
@@ -5058,6 +5098,130 @@ export interface components {
             y_mm: number;
             /** Over Mm */
             over_mm: number;
+        };
+        /**
+         * SquareReversalResult
+         * @description The machine's and the square's own error: mm over the span, and mm per 100 mm; positive as a lean is.
+         */
+        SquareReversalResult: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            procedure: "square-reversal";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /**
+             * Turnables
+             * @default []
+             */
+            turnables: components["schemas"]["Turnable"][];
+            answers?: components["schemas"]["Quantity"] | null;
+            /**
+             * Plane
+             * @enum {string}
+             */
+            plane: "xy" | "xz" | "yz";
+            lean_deg: components["schemas"]["Quantity"];
+            lean_mm_per_100: components["schemas"]["Quantity"];
+            skew_factor: components["schemas"]["Quantity"];
+            /**
+             * Schools
+             * @default []
+             */
+            schools: components["schemas"]["School"][];
+            /** Span Mm */
+            span_mm: number;
+            machine: components["schemas"]["Quantity"];
+            machine_mm_per_100: components["schemas"]["Quantity"];
+            square: components["schemas"]["Quantity"];
+            square_mm_per_100: components["schemas"]["Quantity"];
+        };
+        /**
+         * SquarenessResult
+         * @description Lean in degrees and mm per 100 mm (positive: the second axis leans toward the first), its tangent as the firmware's factor, the
+         *     smallest lean that this plate and caliper tell from none, and the corners for the drawing (mm, as measured).
+         */
+        SquarenessResult: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            procedure: "squareness";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /**
+             * Turnables
+             * @default []
+             */
+            turnables: components["schemas"]["Turnable"][];
+            answers?: components["schemas"]["Quantity"] | null;
+            /**
+             * Plane
+             * @enum {string}
+             */
+            plane: "xy" | "xz" | "yz";
+            lean_deg: components["schemas"]["Quantity"];
+            lean_mm_per_100: components["schemas"]["Quantity"];
+            skew_factor: components["schemas"]["Quantity"];
+            /**
+             * Schools
+             * @default []
+             */
+            schools: components["schemas"]["School"][];
+            smallest_visible: components["schemas"]["Quantity"];
+            diagonal_ac: components["schemas"]["Quantity"];
+            diagonal_bd: components["schemas"]["Quantity"];
+            /** Width Mm */
+            width_mm: number;
+            /** Height Mm */
+            height_mm: number;
         };
         /**
          * StepsResult
@@ -6635,6 +6799,183 @@ export interface components {
              * @enum {string}
              */
             raise: "clockwise" | "anticlockwise";
+        };
+        /**
+         * Diagonals
+         * @description Both diagonals, read once each.
+         */
+        Diagonals: {
+            /**
+             * A to C
+             * @description From the origin's corner to the far one.
+             */
+            ac_mm: number;
+            /**
+             * B to D
+             * @description The other one.
+             */
+            bd_mm: number;
+        };
+        /** SquarenessIn */
+        SquarenessIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "plane": null,
+             *       "diagonals": null,
+             *       "diagonal_ac_mm": null,
+             *       "diagonal_bd_mm": null,
+             *       "side_ab_mm": null,
+             *       "side_ad_mm": null,
+             *       "nominal_w_mm": null,
+             *       "nominal_h_mm": null,
+             *       "limit_mm_per_100": null,
+             *       "resolution_mm": null,
+             *       "reading_u95_mm": null,
+             *       "frame_span_mm": null,
+             *       "school": null,
+             *       "history": null
+             *     }
+             */
+            context: components["schemas"]["SquarenessTyped"];
+        };
+        /** SquarenessTyped */
+        SquarenessTyped: {
+            /** Plane */
+            plane?: ("xy" | "xz" | "yz") | null;
+            /** Diagonals */
+            diagonals?: components["schemas"]["Diagonals"][] | null;
+            /** Diagonal Ac Mm */
+            diagonal_ac_mm?: number[] | null;
+            /** Diagonal Bd Mm */
+            diagonal_bd_mm?: number[] | null;
+            /** Side Ab Mm */
+            side_ab_mm?: (number | null) | null;
+            /** Side Ad Mm */
+            side_ad_mm?: (number | null) | null;
+            /** Nominal W Mm */
+            nominal_w_mm?: number | null;
+            /** Nominal H Mm */
+            nominal_h_mm?: number | null;
+            /** Limit Mm Per 100 */
+            limit_mm_per_100?: number | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            /** Reading U95 Mm */
+            reading_u95_mm?: number | null;
+            /** Frame Span Mm */
+            frame_span_mm?: (number | null) | null;
+            /** School */
+            school?: ("frame" | "firmware") | null;
+            /** History */
+            history?: components["schemas"]["TurnedStep"][] | null;
+        };
+        /**
+         * BothWays
+         * @description The change of the indicator over the span, with the square as it lies and turned over.
+         */
+        BothWays: {
+            /**
+             * As it lies
+             * @description End less beginning.
+             */
+            direct_mm: number;
+            /**
+             * Turned over
+             * @description Over the same span.
+             */
+            reversed_mm: number;
+        };
+        /** SquareReversalIn */
+        SquareReversalIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "plane": null,
+             *       "span_mm": null,
+             *       "readings": null,
+             *       "readings_direct_mm": null,
+             *       "readings_reversed_mm": null,
+             *       "limit_mm_per_100": null,
+             *       "resolution_mm": null,
+             *       "indicator_u95_mm": null,
+             *       "frame_span_mm": null,
+             *       "school": null,
+             *       "history": null
+             *     }
+             */
+            context: components["schemas"]["SquareReversalTyped"];
+        };
+        /** SquareReversalTyped */
+        SquareReversalTyped: {
+            /** Plane */
+            plane?: ("xy" | "xz" | "yz") | null;
+            /** Span Mm */
+            span_mm?: number | null;
+            /** Readings */
+            readings?: components["schemas"]["BothWays"][] | null;
+            /** Readings Direct Mm */
+            readings_direct_mm?: number[] | null;
+            /** Readings Reversed Mm */
+            readings_reversed_mm?: number[] | null;
+            /** Limit Mm Per 100 */
+            limit_mm_per_100?: number | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            /** Indicator U95 Mm */
+            indicator_u95_mm?: number | null;
+            /** Frame Span Mm */
+            frame_span_mm?: (number | null) | null;
+            /** School */
+            school?: ("frame" | "firmware") | null;
+            /** History */
+            history?: components["schemas"]["TurnedStep"][] | null;
         };
         /**
          * Before
@@ -9361,6 +9702,58 @@ export interface operations {
                      */
                     file: string;
                 };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.squareness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SquarenessIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.square-reversal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SquareReversalIn"];
             };
         };
         responses: {

@@ -1,4 +1,4 @@
-/** What came out: verdict, the figure on its strip, what to do, what to doubt, what to measure next, and the files. */
+/** What came out: verdict, the figure on its strip, what to do, what to doubt, all else, what to measure next, and the files. */
 import { type ReactNode, useEffect } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../api/client";
@@ -20,16 +20,16 @@ const SOURCE: Record<string, string> = {
   typed: "The limit was typed for this reading.",
 };
 
-/** What was judged, the headline first, each on its strip where a limit applies; where that is from, if only typical. */
-function Figures({ judged }: { judged: Judged[] }) {
+/** What was judged, each on its strip where a limit applies; where that is from, if only typical. ``first``: the headline. */
+function Figures({ judged, first = false }: { judged: Judged[]; first?: boolean }) {
   const me = useMe();
-  return judged.map((h, i) => {
+  return judged.map((h) => {
     const s = show(h.quantity, me);
     return (
       <div key={h.words}>
         <p className="text-ink2">{h.words}</p>
         <p>
-          <span className={i === 0 ? "figure" : "font-mono text-[26px] font-semibold"}>{s.value}</span>{" "}
+          <span className={first ? "figure" : "font-mono text-[26px] font-semibold"}>{s.value}</span>{" "}
           <span className="text-[18px] text-ink2">{s.unit}</span>
           {s.pm ? <span className="ml-2 font-mono text-ink2">± {s.pm}</span> : null}
         </p>
@@ -108,13 +108,15 @@ export function Answer({ capture, bench, query, next, drawing = {}, children }: 
   useEffect(() => {
     window.scrollTo({ top: 0 });
   }, []);
+  const judged = drawing.silent?.(capture) ? [] : (capture.found.judged ?? []);
   return (
     <>
       <h1>{drawing.title?.(capture.found) ?? VERDICT[capture.verdict]}</h1>
-      {drawing.silent?.(capture) ? null : <Figures judged={capture.found.judged ?? []} />}
+      <Figures judged={judged.slice(0, 1)} first />
       <Advice found={capture.found} />
       {children}
       <Schools found={capture.found} />
+      <Figures judged={judged.slice(1)} />
       {drawing.Result ? <drawing.Result capture={capture} bench={bench} query={query} /> : null}
       <NextMeasurement next={next} printer={bench.printer_id} query={query} />
       <Files capture={capture} />
