@@ -8,7 +8,7 @@ from __future__ import annotations
 import csv
 import io
 import math
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -135,6 +135,56 @@ def read_csv(
     head = _head(data, columns, optional)
     wanted = [head.names[i] for i in head.wanted]
     table: dict[str, list[float]] = {n: [] for n in wanted}
+    for number, cells in _rows(head):
+        for name, i in zip(wanted, head.wanted, strict=True):
+            read = _sign if name in signs else _figure
+            table[name].append(read(cells[i], name, number, head.separator != ","))
+    return table
+
+
+def read_named(
+    data: bytes, columns: Sequence[str], words: Mapping[str, Sequence[str]]
+) -> tuple[dict[str, list[float]], dict[str, list[str]]]:
+    r"""As `read_csv`, for tables that have words beside their figures.
+
+    Parameters
+    ----------
+    data : bytes
+        The file.
+    columns : sequence of str
+        Names of the columns of figures.
+    words : mapping of str to sequence of str
+        The columns of words, each with the words that it may hold (small letters); none: any of up to 60 characters.
+
+    Returns
+    -------
+    (dict of list of float, dict of list of str)
+        Figures and words by name, row by row.
+
+    Raises
+    ------
+    BadInput
+        As `read_csv`; ``bad_row`` for a word that cannot be there.
+
+    Examples
+    --------
+    >>> read_named(b"axis,mm\nx,1.5\nY,2\n", ("mm",), {"axis": ("x", "y")})
+    ({'mm': [1.5, 2.0]}, {'axis': ['x', 'y']})
+    """
+    head = _head(data, (*columns, *words), ())
+    at = {n: head.names.index(n) for n in (*columns, *words)}
+    figures: dict[str, list[float]] = {n: [] for n in columns}
+    told: dict[str, list[str]] = {n: [] for n in words}
+    for number, cells in _rows(head):
+        for name in columns:
+            figures[name].append(_figure(cells[at[name]], name, number, head.separator != ","))
+        for name, may_be in words.items():
+            told[name].append(_word(cells[at[name]], name, number, may_be))
+    return figures, told
+
+
+def _rows(head: _Head) -> Iterator[tuple[int, list[str]]]:
+    """The rows under a header, each with its number in the file."""
     for number, line in enumerate(head.text.split("\n"), 1):
         if number <= head.row or not line.strip() or line.lstrip().startswith("#"):
             continue
@@ -146,10 +196,7 @@ def read_csv(
                 "data",
                 number,
             )
-        for name, i in zip(wanted, head.wanted, strict=True):
-            read = _sign if name in signs else _figure
-            table[name].append(read(cells[i], name, number, head.separator != ","))
-    return table
+        yield number, cells
 
 
 def read_columns(data: bytes, columns: Sequence[str]) -> dict[str, NDArray[np.float64]]:
@@ -256,6 +303,18 @@ def _sign(cell: str, column: str, row: int, comma: bool) -> float:
     if text in ("-", "-1", "\u2212", "down"):
         return -1.0
     raise BadInput("bad_row", f"Row {row}, column {column}: “{text}” is neither + (up) nor - (down).", column, row)
+
+
+def _word(cell: str, column: str, row: int, may_be: Sequence[str]) -> str:
+    text = cell.strip()
+    if may_be and text.lower() not in may_be:
+        raise BadInput(
+            "bad_row",
+            f"Row {row}, column {column}: “{text[:40]}” is not {', '.join(may_be[:-1])} or {may_be[-1]}.",
+            column,
+            row,
+        )
+    return text.lower() if may_be else text[:60]
 
 
 def _figure(cell: str, column: str, row: int, comma: bool) -> float:

@@ -19,6 +19,7 @@ from kestov_core.machine import (
     across,
     whose_motion,
 )
+from kestov_core.parts.places import SheetPlace
 from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.quantities import Quantity, Verdict
@@ -135,6 +136,7 @@ class PageHere(Schema):
     fields: list[FieldHere]
     readings: ReadingsHere | None
     program: list[FieldHere] | None
+    planned: list[SheetPlace]
     columns: list[str]
     data: Literal["wav", "csv"] | None
     live: Literal["microphone", "accelerometer"] | None
@@ -328,6 +330,7 @@ def page(request: SignedIn, printer_id: int, procedure: str, place: str, instrum
         fields=fields_here(here.context, known),
         readings=readings_here(here.context, here.table, known),
         program=fields_here(here.program.told, known) if here.program and place not in here.program.not_at else None,
+        planned=here.sheet() if here.sheet is not None else [],
         columns=list(here.table.model_fields) if here.table is not None else [],
         data=here.data,
         live=here.live,

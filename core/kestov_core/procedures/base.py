@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from ..asking import Origin
 from ..machine import Description, Kinematics, Place, PlaceKind
+from ..parts.places import SheetPlace
 from ..quantities import Limits, Quantity, Verdict, decide
 
 if TYPE_CHECKING:
@@ -177,7 +178,7 @@ class Procedure:
     ``table``: one row of the data, where it may be typed. ``live``: what it can record by itself. ``photo``: what is
     asked beside a photograph of a wall, which gives a reading's ``spacing_mm`` and ``u95_mm``. ``rounds``: belts are set by it, in pairs and rounds. ``turned``: what its result is set by, in rounds of its own place.
     ``by_wall``: a person names the wall that
-    shows it. ``program``: moves to run. ``stand_in(machine, place, seed, context)``: what simulated instruments read.
+    shows it. ``program``: moves to run. ``sheet``: what is measured on the test part, in order. ``stand_in(machine, place, seed, context)``: what simulated instruments read.
     ``view(context, data, found)``: what its drawing shows beside the result.
 
     ``place_of(context)``: the place that a context itself tells, where it does. ``of_old(context, version)``: what a
@@ -205,6 +206,7 @@ class Procedure:
     turned: Turned | None = None
     by_wall: bool = False
     program: Program | None = None
+    sheet: Callable[[], list[SheetPlace]] | None = None
     stand_in: Callable[[SimMachine, str, int, dict[str, Any]], StandIn] | None = None
     view: Callable[[Any, bytes, dict[str, Any]], BaseModel] | None = None
     place_of: Callable[[Any], Place | None] = lambda _: None

@@ -1245,6 +1245,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/dimensions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: sizes of a printed part.
+         */
+        post: operations["measure.dimensions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/dimensions/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By File
+         * @description Take a file (CSV): sizes of a printed part. ``meta`` is a DimensionsAbout as JSON.
+         */
+        post: operations["measure.dimensions.file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/roundness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: roundness of a printed circle.
+         */
+        post: operations["measure.roundness"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/motor-current": {
         parameters: {
             query?: never;
@@ -3895,6 +3955,36 @@ export interface components {
             reversal: components["schemas"]["Quantity"];
         };
         /**
+         * AxisSize
+         * @description What one axis came to. ``scale``: measured over nominal; ``wall_offset``: how much wider outer sizes come out (mm); null where the
+         *     lengths do not tell. ``steps_per_mm_new``: what would make the part right.
+         */
+        AxisSize: {
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            scale: components["schemas"]["Quantity"] | null;
+            scale_error: components["schemas"]["Quantity"] | null;
+            wall_offset: components["schemas"]["Quantity"] | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            steps_per_mm_new: components["schemas"]["Quantity"] | null;
+            /**
+             * Cause
+             * @enum {string}
+             */
+            cause: "steps" | "extrusion_width" | "shrinkage" | "belt_or_pulley" | "sound" | "measure_more";
+            /** Why */
+            why: string;
+            /** Lengths */
+            lengths: number[];
+        };
+        /**
          * BacklashResult
          * @description ISO 230-2: B = max |B_i|, mean B (signed), R, E and A, all mm.
          */
@@ -4279,7 +4369,62 @@ export interface components {
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
             /** Found */
-            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["PlayResult"] | components["schemas"]["DragResult"] | components["schemas"]["GantryResult"] | components["schemas"]["BedResult"] | components["schemas"]["SquarenessResult"] | components["schemas"]["SquareReversalResult"] | components["schemas"]["ScrewRunoutResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["MotorCurrentResult"];
+            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["PlayResult"] | components["schemas"]["DragResult"] | components["schemas"]["GantryResult"] | components["schemas"]["BedResult"] | components["schemas"]["SquarenessResult"] | components["schemas"]["SquareReversalResult"] | components["schemas"]["ScrewRunoutResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["DimensionsResult"] | components["schemas"]["RoundnessResult"] | components["schemas"]["MotorCurrentResult"];
+        };
+        /**
+         * Diameter
+         * @description A diameter at an angle from X toward Y.
+         */
+        Diameter: {
+            /**
+             * At
+             * @description From X toward Y.
+             */
+            angle_deg: number;
+            /** Diameter */
+            diameter_mm: number;
+        };
+        /**
+         * DimensionsResult
+         * @description By axis scale and wall, the verdict and the cause; what each school answers; and the readings.
+         */
+        DimensionsResult: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            procedure: "dimensions";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /** Axes */
+            axes: components["schemas"]["AxisSize"][];
+            /** Schools */
+            schools: components["schemas"]["School"][];
+            /** Sizes */
+            sizes: components["schemas"]["SizeRead"][];
         };
         /**
          * DragResult
@@ -4889,6 +5034,62 @@ export interface components {
             sources: components["schemas"]["Source"][];
         };
         /**
+         * RoundnessResult
+         * @description Mean error (mm), the part of the oval along the axes (``scale_mismatch``, of one) and along the diagonals (``skew_part``, rad), and
+         *     the whole of it (mm, largest less smallest diameter). ``gap_at_deg``: where one direction alone stands out.
+         */
+        RoundnessResult: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            procedure: "roundness";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            mean_error: components["schemas"]["Quantity"];
+            scale_mismatch: components["schemas"]["Quantity"];
+            skew_part: components["schemas"]["Quantity"];
+            out_of_round: components["schemas"]["Quantity"];
+            /**
+             * Cause
+             * @enum {string}
+             */
+            cause: "round" | "scale" | "skew" | "both" | "unknown";
+            /** Mean Mm */
+            mean_mm: number;
+            /** Along Mm */
+            along_mm: number;
+            /** Diagonal Mm */
+            diagonal_mm: number;
+            /** Gap At Deg */
+            gap_at_deg: number | null;
+            /** Readings */
+            readings: components["schemas"]["Diameter"][];
+        };
+        /**
          * School
          * @description What one school of practitioners answers here, and why they hold it. ``chosen``: the one that the advice follows.
          */
@@ -5041,6 +5242,28 @@ export interface components {
             reading_mm: number;
             /** Direction */
             direction?: ("up" | "down") | null;
+        };
+        /**
+         * SizeRead
+         * @description A reading, for the drawing: the error that is left to the wall and the scale (mm).
+         */
+        SizeRead: {
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /** Feature */
+            feature: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "outer" | "inner" | "centre";
+            /** Nominal Mm */
+            nominal_mm: number;
+            /** Measured Mm */
+            measured_mm: number;
         };
         /**
          * Source
@@ -5494,6 +5717,8 @@ export interface components {
             readings: components["schemas"]["ReadingsHere"] | null;
             /** Program */
             program: components["schemas"]["FieldHere"][] | null;
+            /** Planned */
+            planned: components["schemas"]["SheetPlace"][];
             /** Columns */
             columns: string[];
             /** Data */
@@ -5529,6 +5754,20 @@ export interface components {
             least: number;
             /** Most */
             most: number;
+        };
+        /**
+         * SheetPlace
+         * @description One place of a part: its number on the drawing, its words, and what of a reading is known beforehand.
+         */
+        SheetPlace: {
+            /** Number */
+            number: number;
+            /** Words */
+            words: string;
+            /** Row */
+            row: {
+                [key: string]: number | string;
+            };
         };
         /**
          * Beside
@@ -7272,6 +7511,140 @@ export interface components {
             high_mm: number;
             /** Pause S */
             pause_s?: number | null;
+        };
+        /** DimensionsIn */
+        DimensionsIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "drives": null,
+             *       "steps_per_mm": null,
+             *       "school": null,
+             *       "limit_percent": null,
+             *       "wall_limit_mm": null,
+             *       "resolution_mm": null,
+             *       "caliper_u95_mm": null
+             *     }
+             */
+            context: components["schemas"]["DimensionsTyped"];
+            /** Rows */
+            rows: components["schemas"]["Size"][];
+        };
+        /** DimensionsTyped */
+        DimensionsTyped: {
+            /** Drives */
+            drives?: {
+                [key: string]: "belt" | "screw";
+            } | null;
+            /** Steps Per Mm */
+            steps_per_mm?: {
+                [key: string]: number;
+            } | null;
+            /** School */
+            school?: ("machine" | "part" | "theory") | null;
+            /** Limit Percent */
+            limit_percent?: number | null;
+            /** Wall Limit Mm */
+            wall_limit_mm?: number | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            /** Caliper U95 Mm */
+            caliper_u95_mm?: number | null;
+        };
+        /**
+         * Size
+         * @description One reading: along which axis, of which feature and kind, how long it was drawn and how long it is.
+         */
+        Size: {
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /** Feature */
+            feature: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "outer" | "inner" | "centre";
+            /** Nominal Mm */
+            nominal_mm: number;
+            /** Measured */
+            measured_mm: number;
+        };
+        /** RoundnessIn */
+        RoundnessIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "readings": null,
+             *       "nominal_mm": null,
+             *       "limit_mm": null,
+             *       "resolution_mm": null,
+             *       "reading_u95_mm": null
+             *     }
+             */
+            context: components["schemas"]["RoundnessTyped"];
+        };
+        /** RoundnessTyped */
+        RoundnessTyped: {
+            /** Readings */
+            readings?: components["schemas"]["Diameter"][] | null;
+            /** Nominal Mm */
+            nominal_mm?: number | null;
+            /** Limit Mm */
+            limit_mm?: number | null;
+            /** Resolution Mm */
+            resolution_mm?: number | null;
+            /** Reading U95 Mm */
+            reading_u95_mm?: number | null;
         };
         /** MotorCurrentIn */
         MotorCurrentIn: {
@@ -9972,6 +10345,92 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    "measure.dimensions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DimensionsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.dimensions.file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.roundness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundnessIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
             };
         };
     };

@@ -34,6 +34,12 @@ import { expected, movesOf, type Page, type Taking, useTaking } from "./useTakin
 
 const NO_PLAN: Planned[] = [];
 
+/** What each reading is of: by the places of the test part, or the order of the moves; null where that is free. */
+function planOf(page: Page, drawing: Drawing, moves: Texts): Planned[] | null {
+  if (page.planned.length) return page.planned;
+  return page.program && drawing.plan ? drawing.plan(movesOf(page.program, moves)) : null;
+}
+
 function usePage(id: number, procedure: string, place: string, instrument: number | null) {
   return useQuery({
     queryKey: ["bench-page", id, procedure, place, instrument],
@@ -87,7 +93,7 @@ function Measure({ id, asked, bench }: { id: number; asked: Page; bench: Bench }
     page,
     caseId,
     store: `readings-${id}-${asked.procedure}-${asked.place}`,
-    plan: (moves) => (page.program && drawing.plan ? drawing.plan(movesOf(page.program, moves)) : NO_PLAN),
+    plan: (moves) => planOf(page, drawing, moves) ?? NO_PLAN,
   });
   const [anew, setAnew] = useState(false);
   const last = bench.last.find((l) => l.procedure === page.procedure && l.place === place);
@@ -289,7 +295,7 @@ function Take({
   instrument,
 }: Parts & { id: number; bench: Bench; drawing: Drawing; instrument: number | null }) {
   const [byPhoto, setByPhoto] = useState(false);
-  const plan = page.program && drawing.plan ? drawing.plan(movesOf(page.program, taking.moves)) : null;
+  const plan = planOf(page, drawing, taking.moves);
   const seen = taking.rows.length + taking.photos.length;
   const enough = !page.readings || (plan ? seen >= 4 : seen >= page.readings.least);
   const onNetwork = page.live === "accelerometer" && page.instruments.some((i) => i.id === instrument && i.on_network);
@@ -389,6 +395,8 @@ function Take({
 
 function Readings({ page, taking, plan }: Parts & { plan: Planned[] | null }) {
   const next = plan?.[taking.rows.length];
+  // What the plan says of a reading is not asked.
+  const asked = page.readings!.columns.filter((c) => !(plan?.[0] && c.name in plan[0].row));
   return (
     <>
       {plan ? (
@@ -406,7 +414,7 @@ function Readings({ page, taking, plan }: Parts & { plan: Planned[] | null }) {
         </p>
       ) : null}
       <ReadingsField
-        columns={page.readings!.columns.map((c) => ({
+        columns={asked.map((c) => ({
           name: c.name,
           label: c.title,
           unit: c.unit,
@@ -489,7 +497,7 @@ function Photos({ taking }: { taking: Taking }) {
 function Waiting({ page, taking, drawing }: Parts & { drawing: Drawing }) {
   if (!page.readings) return page.data ? null : <p>Fill in the figures; it is worked out at once.</p>;
   const seen = taking.rows.length + taking.photos.length;
-  const plan = page.program && drawing.plan ? drawing.plan(movesOf(page.program, taking.moves)) : NO_PLAN;
+  const plan = planOf(page, drawing, taking.moves) ?? NO_PLAN;
   const rows = taking.rows.map((r, i) => ({ ...plan[i]?.row, ...r }));
   return (
     <>

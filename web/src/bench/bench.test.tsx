@@ -108,6 +108,7 @@ const page = (procedure: string, place: string, more: Partial<Page> = {}): Page 
     photo: [],
     by_wall: false,
     rounds: false,
+    planned: [],
     practice: null,
     instruments: [],
     next: null,

@@ -43,7 +43,8 @@ export function asSent(page: Page, rows: Row[], photos: Photographed[], plan: Pl
   if (!r) return { context: {} };
   if (r.field === null) return { context: {}, rows: rows.map((row, i) => ({ ...plan[i]?.row, ...row })) };
   const photographed = photos.map((p) => ({ ...p.row, spacing_mm: p.spacing.value, u95_mm: p.spacing.u95 }));
-  return { context: { [r.field]: r.plain ? rows.map((row) => row[r.columns[0]!.name]) : [...rows, ...photographed] } };
+  const whole = rows.map((row, i) => ({ ...plan[i]?.row, ...row }));
+  return { context: { [r.field]: r.plain ? rows.map((row) => row[r.columns[0]!.name]) : [...whole, ...photographed] } };
 }
 
 type Props = {

@@ -1,0 +1,1 @@
+"""Test parts of our own design: what is measured on each, in order, and their shapes to print."""
