@@ -137,13 +137,35 @@ def history(printer: Printer, places: list[str]) -> list[dict[str, Any]]:
     return [row for step in steps[-(LEARNED_ROWS // len(places)) :] for row in step]
 
 
+#: A machine's own best tension is held to this share (typical).
+OWN_BAND = 0.1
+
+
+def own_best(printer: Printer, place: str) -> float | None:
+    """The tension (N) at which this machine was found to print best, once that is known."""
+    rows = Capture.objects.filter(printer=printer, place=place, procedure__in=procedures.giving("own_best")).current()
+    newest = rows.defer("data").prefetch_related("results").first()
+    found = result.found if newest is not None and (result := newest.latest()) is not None else None
+    if found is None or not found["best_known"] or found["tension_at_best"] is None:
+        return None
+    return float(found["tension_at_best"]["value"])
+
+
 def target_of(printer: Printer, place: str) -> tuple[float, float, str]:
-    """The tension band (N) of a belt with its source: the model's limit, else typical for its width."""
+    """The tension band (N) of a belt with its source: the model's limit, this machine's own best, else typical for its width."""
     from kestov_core.machine import tension_band_typical
 
     limit = Limit.objects.filter(model=printer.model, what="tension", place=place).first()
+    told = None
     if limit is not None and limit.low is not None and limit.high is not None:
-        return limit.low, limit.high, limit.source
+        told = limit.low, limit.high, limit.source
+    if told is not None and told[2] != "typical":
+        return told
+    best = own_best(printer, place)
+    if best is not None:
+        return (1 - OWN_BAND) * best, (1 + OWN_BAND) * best, "its own best"
+    if told is not None:
+        return told
     belt = printer.motion().belts()[place]
     low, high = tension_band_typical(belt.width_mm)
     return low, high, "typical"

@@ -56,6 +56,21 @@ class Rounds(ApiCase):
         self.assertEqual(rounds(self.crossed, ["a", "b"], None), [])
         self.assertEqual(current_round(self.crossed, "a", None), 1)
 
+    def test_its_own_best_is_the_target_after_the_makers_and_before_what_is_typical(self):
+        rows = [
+            {"turns_total": t, "ripple_mm": 0.05 + 0.03 * (t - 1.5) ** 2, "tension_n": 30 + 4 * t} for t in (0, 1, 2, 3)
+        ]
+        body = {"id": str(uuid.uuid4()), "place": "y", "context": {"tried": rows}}
+        found = self.good("technician", "POST", f"/printers/{self.slinger.pk}/belt-ladder", body)["found"]
+        self.assertTrue(found["best_known"])
+        # The model's limit is only typical there.
+        low, high, source = target_of(self.slinger, "y")
+        self.assertEqual(source, "its own best")
+        self.assertAlmostEqual((low + high) / 2, 36.0, places=3)
+        body |= {"id": str(uuid.uuid4()), "place": "x"}
+        self.good("technician", "POST", f"/printers/{self.slinger.pk}/belt-ladder", body)
+        self.assertEqual(target_of(self.slinger, "x")[2], "workshop, from this model's best")
+
     def test_a_case_has_its_own_rounds(self):
         case = self.report()
         self.stand_in("a", case)

@@ -805,6 +805,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/belt-ladder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Typed
+         * @description Take typed readings: the tension at which it prints best.
+         */
+        post: operations["measure.belt-ladder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/resonance/file": {
         parameters: {
             query?: never;
@@ -4131,6 +4151,54 @@ export interface components {
             stretch_share: number;
         };
         /**
+         * BeltLadderResult
+         * @description The best turns (null while not enclosed), whether they are known, the tension there, the slope of the squared frequency (Hz2 per
+         *     turn), where it bends, and the next turns to try (null once the best is known, or nothing more may be tried).
+         */
+        BeltLadderResult: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            procedure: "belt-ladder";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            best_turns: components["schemas"]["Quantity"] | null;
+            /** Best Known */
+            best_known: boolean;
+            tension_at_best: components["schemas"]["Quantity"] | null;
+            stiffening: components["schemas"]["Quantity"] | null;
+            bends_at_turns: components["schemas"]["Quantity"] | null;
+            next_turns: components["schemas"]["Quantity"] | null;
+            /** Parabola */
+            parabola: number[];
+            /** Rounds */
+            rounds: components["schemas"]["LadderRound"][];
+        };
+        /**
          * BeltPluckResult
          * @description Tension, pitch, and what was heard.
          *
@@ -4369,7 +4437,7 @@ export interface components {
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
             /** Found */
-            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["PlayResult"] | components["schemas"]["DragResult"] | components["schemas"]["GantryResult"] | components["schemas"]["BedResult"] | components["schemas"]["SquarenessResult"] | components["schemas"]["SquareReversalResult"] | components["schemas"]["ScrewRunoutResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["DimensionsResult"] | components["schemas"]["RoundnessResult"] | components["schemas"]["MotorCurrentResult"];
+            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["BeltLadderResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["PlayResult"] | components["schemas"]["DragResult"] | components["schemas"]["GantryResult"] | components["schemas"]["BedResult"] | components["schemas"]["SquarenessResult"] | components["schemas"]["SquareReversalResult"] | components["schemas"]["ScrewRunoutResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["DimensionsResult"] | components["schemas"]["RoundnessResult"] | components["schemas"]["MotorCurrentResult"];
         };
         /**
          * Diameter
@@ -4578,6 +4646,19 @@ export interface components {
             overdue: boolean;
             /** On Network */
             on_network: boolean;
+        };
+        /**
+         * LadderRound
+         * @description A round: turned in all since the first, the ripple's amplitude after the corner, and what else was measured.
+         */
+        LadderRound: {
+            /** Turns Total */
+            turns_total: number;
+            residual: components["schemas"]["Quantity"];
+            tension?: components["schemas"]["Quantity"] | null;
+            frequency?: components["schemas"]["Quantity"] | null;
+            /** Damping Ratio */
+            damping_ratio?: number | null;
         };
         /**
          * LastFigure
@@ -6341,6 +6422,90 @@ export interface components {
             clearance_top_mm: number;
             /** Below */
             clearance_bottom_mm: number;
+        };
+        /** BeltLadderIn */
+        BeltLadderIn: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "tried": null,
+             *       "rounds": null,
+             *       "highest_n": null,
+             *       "ripple_u95_mm": null,
+             *       "tension_u95_n": null,
+             *       "frequency_u95_hz": null,
+             *       "axis": null
+             *     }
+             */
+            context: components["schemas"]["BeltLadderTyped"];
+        };
+        /** BeltLadderTyped */
+        BeltLadderTyped: {
+            /** Tried */
+            tried?: components["schemas"]["Tried"][] | null;
+            /** Rounds */
+            rounds?: components["schemas"]["LadderRound"][] | null;
+            /** Highest N */
+            highest_n?: (number | null) | null;
+            /** Ripple U95 Mm */
+            ripple_u95_mm?: number | null;
+            /** Tension U95 N */
+            tension_u95_n?: number | null;
+            /** Frequency U95 Hz */
+            frequency_u95_hz?: number | null;
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /**
+         * Tried
+         * @description A round as it is typed; 0 where tension or frequency were not measured.
+         */
+        Tried: {
+            /**
+             * Turned in all
+             * @description Since the first round.
+             */
+            turns_total: number;
+            /**
+             * Ripple
+             * @description Half of crest to trough.
+             */
+            ripple_mm: number;
+            /**
+             * Tension
+             * @description 0: not measured.
+             * @default 0
+             */
+            tension_n: number;
+            /**
+             * Rings at
+             * @description 0: not measured.
+             * @default 0
+             */
+            frequency_hz: number;
         };
         /** ResonanceRecord */
         ResonanceRecord: {
@@ -9705,6 +9870,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["BeltTrackingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.belt-ladder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeltLadderIn"];
             };
         };
         responses: {
