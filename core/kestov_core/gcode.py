@@ -9,6 +9,8 @@ from .errors import BadInput
 
 #: Typical: slow enough for a dial indicator's stylus (10 mm/s), and clear of the frame's end.
 FEED_MM_MIN, MARGIN_MM = 600, 5.0
+#: Shorter strokes are over before they are heard (mm).
+LEAST_RUN_MM = 20.0
 Axis = str
 
 
@@ -103,6 +105,38 @@ def travel_test(
             _wait(pause_s, f"Mark or zero, reading {n}"),
         ]
         lines += [f"G1 {name}{start_mm + travel_mm:g}", "M400", _wait(pause_s, f"Measure, reading {n}")]
+    return "\n".join([*lines, "; End", ""])
+
+
+def speed_ladder(
+    axis: Axis, ladder_mm_s: list[float], rung_s: float, pause_s: float, low_mm: float, high_mm: float
+) -> str:
+    """A mark of three short moves, then each speed to and fro for ``rung_s`` seconds with pauses between. Errors: ``out_of_range``."""
+    low, high = low_mm + MARGIN_MM, high_mm - MARGIN_MM
+    if high - low < LEAST_RUN_MM:
+        raise BadInput(
+            "out_of_range", f"The ladder wants {LEAST_RUN_MM + 2 * MARGIN_MM:g} mm of travel at the least.", "high_mm"
+        )
+    _check(axis, [low, high], low_mm, high_mm)
+    name = axis.upper()
+    lines = _head(f"Ladder of {len(ladder_mm_s)} speeds of {name}, for listening", axis, FEED_MM_MIN)
+    lines += ["; Start the recording, then this program.", f"G1 {name}{low:g}", "M400", _wait(2.0, "Rest")]
+    middle = ladder_mm_s[len(ladder_mm_s) // 2]
+    at, burst = low, min(0.3 * middle, high - low)
+    for i in range(3):
+        at = low + burst if i % 2 == 0 else low
+        lines += [f"G1 {name}{at:.3f} F{middle * 60:.0f}", "M400", _wait(0.3 if i < 2 else 1.0, "Mark")]
+    for speed in ladder_mm_s:
+        left = speed * rung_s
+        lines.append(f"; {speed:g} mm/s")
+        # In strokes of at most the travel, to and fro, until the time is up.
+        while left > 1e-6:
+            up = high - at >= at - low
+            stroke = min(left, high - at if up else at - low)
+            at += stroke if up else -stroke
+            left -= stroke
+            lines.append(f"G1 {name}{at:.3f} F{speed * 60:.0f}")
+        lines += ["M400", _wait(pause_s, "Pause")]
     return "\n".join([*lines, "; End", ""])
 
 

@@ -136,6 +136,7 @@ class PageHere(Schema):
     fields: list[FieldHere]
     readings: ReadingsHere | None
     program: list[FieldHere] | None
+    program_words: str
     planned: list[SheetPlace]
     columns: list[str]
     data: Literal["wav", "csv"] | None
@@ -330,6 +331,7 @@ def page(request: SignedIn, printer_id: int, procedure: str, place: str, instrum
         fields=fields_here(here.context, known),
         readings=readings_here(here.context, here.table, known),
         program=fields_here(here.program.told, known) if here.program and place not in here.program.not_at else None,
+        program_words=here.program.words if here.program else "",
         planned=here.sheet() if here.sheet is not None else [],
         columns=list(here.table.model_fields) if here.table is not None else [],
         data=here.data,

@@ -310,6 +310,8 @@ PROCEDURE = Procedure(
     measures="axis",
     gives="reversal",
     table=Reversal,
-    program=Program("reversal", ReversalProgram, _gcode),
+    program=Program(
+        "reversal", ReversalProgram, _gcode, "Slow, each target from both sides; it waits for you at each."
+    ),
     stand_in=_stand_in,
 )

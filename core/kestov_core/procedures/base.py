@@ -135,14 +135,15 @@ class StandIn:
 
 @dataclass(frozen=True)
 class Program:
-    """Moves to run while measuring: their name, what they are told, and the G-code that comes of it.
+    """Moves to run while measuring: their name, what they are told, the G-code that comes of it, and how they run, in words.
 
-    ``not_at``: places of the procedure that have no travel to run (a drive that feeds).
+    What it is told by a name that the context has, too, is told once. ``not_at``: places of the procedure that have no travel to run (a drive that feeds).
     """
 
     name: str
     told: type[BaseModel]
     gcode: Callable[[Any], str]
+    words: str
     not_at: tuple[str, ...] = ()
 
 

@@ -405,6 +405,12 @@ PROCEDURE = Procedure(
     gives="steps",
     adjustable=True,
     sets="steps",
-    program=Program("travel", TravelProgram, _gcode, not_at=("e",)),
+    program=Program(
+        "travel",
+        TravelProgram,
+        _gcode,
+        "Slow, each end approached from below; it waits for you at both ends.",
+        not_at=("e",),
+    ),
     stand_in=_stand_in,
 )

@@ -16,6 +16,7 @@ from ..machine import Tensioner, newtons_per_turn
 from .frame import SimBeam, SimBed, SimFrame, SimScrew, made_beam, made_bed, made_frame, made_screw
 from .guides import SimGuide, made_guide
 from .instruments import SimTravel
+from .moving import SimPart, made_parts
 from .shaking import Excitation, Sensor, Shake, Shaken, SimAxis, SimMode, shake
 from .sound import Along, Belt, Pluck, Recording, Room, record
 
@@ -55,7 +56,7 @@ class SimMachine(BaseModel):
     """All true belts of a machine by place, their coupling, the room's noise, and how often it was touched.
 
     ``axes``: what each direction rings with, and its dead band; ``travel``: how each axis comes to its place; ``guides``: how it
-    slides; ``beam``, ``bed``, ``screws``, ``frame``: how it stands. What is not given is sound, or for guides and frame made by
+    slides; ``beam``, ``bed``, ``screws``, ``frame``: how it stands; ``parts``: what buzzes along. What is not given is sound, or for guides and frame made by
     the seed.
     """
 
@@ -74,6 +75,11 @@ class SimMachine(BaseModel):
     bed: SimBed | None = None
     screws: dict[str, SimScrew] = {}
     frame: SimFrame | None = None
+    parts: dict[str, list[SimPart]] = {}
+
+    def answering(self, place: str) -> list[SimPart]:
+        """What truly answers when an axis runs."""
+        return self.parts.get(place, made_parts(self.seed, place))
 
     def true_beam(self) -> SimBeam:
         """How its beam truly stands."""

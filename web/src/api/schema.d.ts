@@ -945,6 +945,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/rattle/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By File
+         * @description Take a file (WAV): which speed makes it buzz. ``meta`` is a RattleAbout as JSON.
+         */
+        post: operations["measure.rattle.file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/rattle/stand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By Stand In
+         * @description Let the simulated instrument of a simulated machine measure it: which speed makes it buzz.
+         */
+        post: operations["measure.rattle.standin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programs/rattle.gcode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Moves
+         * @description Moves for which speed makes it buzz, as G-code: no heating, no extruding, inside the axis less a margin.
+         */
+        get: operations["program.rattle"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/play": {
         parameters: {
             query?: never;
@@ -3956,6 +4016,17 @@ export interface components {
             found: string;
         };
         /**
+         * AnsweringPart
+         * @description A part that answers: its pitch, the speed at which it is loudest, and by how many dB it rises over what is to be expected.
+         */
+        AnsweringPart: {
+            frequency_hz: components["schemas"]["Quantity"];
+            /** Speed Mm S */
+            speed_mm_s: number;
+            /** Rise Db */
+            rise_db: number;
+        };
+        /**
          * AtTarget
          * @description One target: means of the deviations from both sides, their standard deviations, and B_i (+ less -), mm.
          */
@@ -4437,7 +4508,7 @@ export interface components {
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
             /** Found */
-            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["BeltLadderResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["PlayResult"] | components["schemas"]["DragResult"] | components["schemas"]["GantryResult"] | components["schemas"]["BedResult"] | components["schemas"]["SquarenessResult"] | components["schemas"]["SquareReversalResult"] | components["schemas"]["ScrewRunoutResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["DimensionsResult"] | components["schemas"]["RoundnessResult"] | components["schemas"]["MotorCurrentResult"];
+            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["BeltLadderResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["RattleResult"] | components["schemas"]["PlayResult"] | components["schemas"]["DragResult"] | components["schemas"]["GantryResult"] | components["schemas"]["BedResult"] | components["schemas"]["SquarenessResult"] | components["schemas"]["SquareReversalResult"] | components["schemas"]["ScrewRunoutResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["DimensionsResult"] | components["schemas"]["RoundnessResult"] | components["schemas"]["MotorCurrentResult"];
         };
         /**
          * Diameter
@@ -4727,6 +4798,15 @@ export interface components {
             mechanisms: components["schemas"]["MechanismFound"][];
         };
         /**
+         * LevelChange
+         * @description How much louder (dB) a speed is than it was.
+         */
+        LevelChange: {
+            /** Speed Mm S */
+            speed_mm_s: number;
+            db: components["schemas"]["Quantity"];
+        };
+        /**
          * LevelTurn
          * @description A screw and what it wants: how far the plane there is to be raised (mm, negative: lowered), and the whole turn.
          *
@@ -4951,6 +5031,56 @@ export interface components {
             resampled: boolean;
         };
         /**
+         * RattleResult
+         * @description Level by speed, what answers (the loudest first), the loudest speed, and against an earlier recording what changed.
+         */
+        RattleResult: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            procedure: "rattle";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /** Rungs */
+            rungs: components["schemas"]["Rung"][];
+            /** Answers */
+            answers: components["schemas"]["AnsweringPart"][];
+            /** Loudest Speed Mm S */
+            loudest_speed_mm_s: number;
+            /** Change */
+            change: components["schemas"]["LevelChange"][];
+            /** Verdict Words */
+            verdict_words: ("quieter" | "louder" | "cannot_tell") | null;
+            /** Mark At S */
+            mark_at_s: number;
+            /** Floor Dbfs */
+            floor_dbfs: number;
+        };
+        /**
          * Reading
          * @description A reading as it was taken, for the drawing.
          */
@@ -5169,6 +5299,15 @@ export interface components {
             gap_at_deg: number | null;
             /** Readings */
             readings: components["schemas"]["Diameter"][];
+        };
+        /**
+         * Rung
+         * @description One speed of the ladder and its level (dB over the pauses).
+         */
+        Rung: {
+            /** Speed Mm S */
+            speed_mm_s: number;
+            level: components["schemas"]["Quantity"];
         };
         /**
          * School
@@ -5798,6 +5937,8 @@ export interface components {
             readings: components["schemas"]["ReadingsHere"] | null;
             /** Program */
             program: components["schemas"]["FieldHere"][] | null;
+            /** Program Words */
+            program_words: string;
             /** Planned */
             planned: components["schemas"]["SheetPlace"][];
             /** Columns */
@@ -6867,6 +7008,128 @@ export interface components {
             } | null;
             /** Axis */
             axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+        };
+        /**
+         * EarlierRattle
+         * @description What is needed of an earlier result.
+         */
+        EarlierRattle: {
+            /** Rungs */
+            rungs: components["schemas"]["Rung"][];
+        };
+        /** RattleRecord */
+        RattleRecord: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "axis": null,
+             *       "slowest_mm_s": null,
+             *       "fastest_mm_s": null,
+             *       "rungs": null,
+             *       "ladder_mm_s": null,
+             *       "steps_per_mm": null,
+             *       "rung_s": null,
+             *       "pause_s": null,
+             *       "before": null
+             *     }
+             */
+            context: components["schemas"]["RattleTyped"];
+            /**
+             * Seconds
+             * @default 20
+             */
+            seconds: number;
+        };
+        /** RattleTyped */
+        RattleTyped: {
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /** Slowest Mm S */
+            slowest_mm_s?: (number | null) | null;
+            /** Fastest Mm S */
+            fastest_mm_s?: (number | null) | null;
+            /** Rungs */
+            rungs?: (number | null) | null;
+            /** Ladder Mm S */
+            ladder_mm_s?: number[] | null;
+            /** Steps Per Mm */
+            steps_per_mm?: number | null;
+            /** Rung S */
+            rung_s?: number | null;
+            /** Pause S */
+            pause_s?: number | null;
+            before?: components["schemas"]["EarlierRattle"] | null;
+        };
+        /**
+         * LadderProgram
+         * @description Where the ladder runs, and the axis's own ends (mm).
+         */
+        LadderProgram: {
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /**
+             * Slowest
+             * @default 20
+             */
+            slowest_mm_s: number;
+            /**
+             * Fastest
+             * @default 120
+             */
+            fastest_mm_s: number;
+            /**
+             * Speeds
+             * @default 11
+             */
+            rungs: number;
+            /**
+             * Axis begins at
+             * @description Its soft limit.
+             * @default 0
+             */
+            low_mm: number;
+            /**
+             * Axis ends at
+             * @description Its soft limit.
+             * @default 200
+             */
+            high_mm: number;
+            /**
+             * Rung S
+             * @default 1.5
+             */
+            rung_s: number;
+            /**
+             * Pause S
+             * @default 0.5
+             */
+            pause_s: number;
         };
         /** PlayIn */
         PlayIn: {
@@ -10071,6 +10334,95 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CaptureOut"];
                 };
+            };
+        };
+    };
+    "measure.rattle.file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.rattle.standin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RattleRecord"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "program.rattle": {
+        parameters: {
+            query: {
+                axis: "x" | "y" | "z";
+                slowest_mm_s?: number;
+                fastest_mm_s?: number;
+                rungs?: number;
+                /** @description Its soft limit. */
+                low_mm?: number;
+                /** @description Its soft limit. */
+                high_mm?: number;
+                rung_s?: number;
+                pause_s?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -30,7 +30,7 @@ import { Moves } from "./Moves";
 import { PhotoRuler } from "./PhotoRuler";
 import { beltsPath } from "./paths";
 import { Sets, Turning } from "./Turning";
-import { expected, movesOf, type Page, type Taking, useTaking } from "./useTaking";
+import { expected, movesOf, type Page, shared, type Taking, useTaking } from "./useTaking";
 
 const NO_PLAN: Planned[] = [];
 
@@ -244,15 +244,17 @@ function Given({
   onInstrument,
   locked,
 }: Parts & { instrument: number | null; onInstrument: (id: number | null) => void; locked: boolean }) {
+  const moves = shared(page);
+  const mine = page.fields.filter((f) => !moves.includes(f.name));
   return (
     <div className="grid gap-3 sm:grid-cols-3">
       <InstrumentChoice fitting={page.instruments} value={instrument} onChange={onInstrument} />
-      <Fields fields={page.fields.filter((f) => !f.more)} {...shared(page, taking, instrument)} locked={locked} />
+      <Fields fields={mine.filter((f) => !f.more)} {...told(page, taking, instrument)} locked={locked} />
     </div>
   );
 }
 
-const shared = (page: Page, taking: Taking, instrument: number | null) => ({
+const told = (page: Page, taking: Taking, instrument: number | null) => ({
   texts: taking.texts,
   onText: taking.setText,
   error: taking.error,
@@ -267,7 +269,7 @@ function More({ page, taking, instrument }: Parts & { instrument: number | null 
     <details className="border-y border-hair py-2" open={more.some((f) => isAt(taking.error, f)) || undefined}>
       <summary className="min-h-11 cursor-pointer py-2 font-semibold">What else counts, and where it is from</summary>
       <div className="grid gap-3 py-2 sm:grid-cols-3">
-        <MoreFields all={page.fields} fields={more} {...shared(page, taking, instrument)} />
+        <MoreFields all={page.fields} fields={more} {...told(page, taking, instrument)} />
       </div>
     </details>
   );
@@ -321,7 +323,8 @@ function Take({
           program={page.program}
           texts={taking.moves}
           onText={taking.setMove}
-          open={plan !== null}
+          words={page.program_words}
+          open={plan !== null || shared(page).length > 0}
         />
       ) : null}
       {byPhoto ? (

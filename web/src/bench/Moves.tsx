@@ -9,11 +9,13 @@ type Props = {
   program: Asked[];
   texts: Texts;
   onText: (name: string, text: string) => void;
+  /** How they run. */
+  words: string;
   /** The readings follow the moves: then what they are told stands open. */
   open: boolean;
 };
 
-export function Moves({ procedure, axis, program, texts, onText, open }: Props) {
+export function Moves({ procedure, axis, program, texts, onText, words, open }: Props) {
   const moves = Object.entries(movesOf(program, texts)).map(([k, v]) => [k, String(v)]);
   const href = `/api/programs/${procedure}.gcode?${new URLSearchParams({ axis, ...Object.fromEntries(moves) })}`;
   const fields = program.map((f) => (
@@ -31,6 +33,7 @@ export function Moves({ procedure, axis, program, texts, onText, open }: Props) 
       <div className="grid gap-3 border-t border-hair pt-3 sm:grid-cols-4">
         {fields}
         <p className="sm:col-span-full">
+          {words}{" "}
           <a href={href} download>
             The moves as G-code
           </a>
@@ -42,7 +45,7 @@ export function Moves({ procedure, axis, program, texts, onText, open }: Props) 
       <summary className="min-h-11 cursor-pointer py-2 font-semibold">The moves as G-code</summary>
       <div className="grid gap-3 py-2 sm:grid-cols-4">{fields}</div>
       <p>
-        Slow, inside the axis less a margin, each end approached from below; it waits for you at both ends.{" "}
+        {words} Inside the axis less a margin.{" "}
         <a href={href} download>
           Take the moves along
         </a>

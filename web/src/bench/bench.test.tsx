@@ -109,6 +109,7 @@ const page = (procedure: string, place: string, more: Partial<Page> = {}): Page 
     by_wall: false,
     rounds: false,
     planned: [],
+    program_words: "",
     practice: null,
     instruments: [],
     next: null,

@@ -27,6 +27,10 @@ export function movesOf(program: Asked[], texts: Texts): Record<string, number> 
   );
 }
 
+/** What the moves are told and the reading, too, by one name. */
+export const shared = (page: Page): string[] =>
+  (page.program ?? []).map((f) => f.name).filter((name) => page.fields.some((f) => f.name === name));
+
 /** About what a column's readings should be: the first of the named fields less the others. */
 export function expected(names: string[], fields: Asked[], texts: Texts): number | undefined {
   const values = names.map((n) => {
@@ -72,13 +76,17 @@ export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
   const [work, setWork] = useState<Work | null>(null);
   useEffect(() => sessionStorage.setItem(store, JSON.stringify({ rows, texts })), [rows, texts, store]);
 
+  // What the moves and the reading are both told is told once, with the moves.
+  const told = Object.fromEntries(
+    (page.program ?? []).filter((f) => shared(page).includes(f.name)).map((f) => [f.name, standing(f, moves)]),
+  );
   const about = (instrument: number | null) => ({
     id: key,
     place: page.place,
     case_id: caseId,
     instrument_id: instrument,
     circumstances: photos.length ? { wall_pictures: photos.map((p) => p.wall).join(" ") } : {},
-    context: typedContext(page.fields, texts),
+    context: typedContext(page.fields, { ...texts, ...told }),
   });
   const path = `/api/printers/${id}/${page.procedure}`;
   const entry = (way: string, body: Entry["writes"][number]["body"]): Entry =>
