@@ -33,8 +33,10 @@ class Bench(AppCase):
         expect(page.get_by_role("heading", name="What rings, what repeats?")).to_be_visible()
         expect(page.get_by_role("link", name=say("At what does A ring"))).to_contain_text("Hz")
         self.assert_accessible(page, "bench start")
-        self.press(page, "dial indicator")
+        expect(page.get_by_role("heading", name="First, on this machine")).to_be_visible()
+        self.press(page, "meter")
         expect(page.get_by_role("heading", name="Are the belts right?")).to_have_count(0)
+        self.press(page, "dial indicator")
         page.get_by_role("link", name=say("Does Z come back")).click()
         expect(page.get_by_role("heading", name=say("does Z come back"))).to_be_visible()
 
@@ -267,6 +269,40 @@ class Bench(AppCase):
         page.get_by_role("button", name="Work it out").click()
         expect(rounds).to_contain_text(say("of the first error is gone"), timeout=30000)
         self.assert_accessible(page, "the rounds of a bed")
+
+    def test_a_printed_bar_is_measured_place_by_place_and_says_what_made_it_so(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/bench/4/dimensions/all")
+        expect(page.get_by_text("Now X: over the length of 80")).to_be_visible()
+        reading = page.get_by_label(say("reading 1"))
+        reading.fill("79,56")
+        reading.press("Enter")
+        expect(page.get_by_text("Now X: over the length of 60")).to_be_visible()
+        page.get_by_role("button", name="Read the simulated machine").click()
+        page.get_by_text("All 50 readings are in").or_(page.get_by_text("Ready to be worked out")).first.wait_for(
+            timeout=30000
+        )
+        page.get_by_role("button", name="Work it out").click()
+        expect(page.get_by_role("heading", name="X: belt or pulley")).to_be_visible(timeout=30000)
+        expect(page.get_by_role("region", name="Schools")).to_contain_text("By commanded travel, followed here")
+        self.assert_accessible(page, "the sizes of a part")
+
+    def test_a_frame_is_moved_and_a_ladder_of_speeds_is_heard(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/bench/4/squareness/frame")
+        page.get_by_role("button", name="Read the simulated machine").click()
+        page.get_by_text("Ready to be worked out").wait_for(timeout=30000)
+        page.get_by_label("Frame is long").fill("300")
+        page.get_by_role("button", name="Work it out").click()
+        expect(page.get_by_role("img", name=say("leans toward .X by"))).to_be_visible(timeout=30000)
+        self.assert_accessible(page, "squareness")
+        page.get_by_role("button", name="Done as said, measure again").click()
+        expect(page.get_by_role("region", name="Rounds")).to_contain_text("then frame XY", timeout=30000)
+        page.goto("/bench/3/rattle/x")
+        page.get_by_label("Speeds").fill("7")
+        page.get_by_role("button", name="Measure the simulated machine").click()
+        expect(page.get_by_role("img", name=say("7 speeds, loudest at"))).to_be_visible(timeout=60000)
+        self.assert_accessible(page, "a ladder of speeds")
 
     def test_a_figure_says_where_it_is_from_and_is_refused_at_its_field(self) -> None:
         page = self.open("/bench/4/belt-deflection/x")

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal, cast
 from uuid import UUID
 
 from cases.acts import case_of
+from cases.bench import First, first
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge, procedures
 from kestov_core.asking import FieldHere, ReadingsHere, fields_here, readings_here
@@ -164,6 +165,18 @@ class ProcedureOut(Schema):
     schemas: dict[str, Any]
 
 
+class FirstOut(Schema):
+    """A measurement that stands first, and why."""
+
+    procedure: str
+    place: str
+    short: str
+    label: str
+    question: str
+    minutes: float
+    why: str
+
+
 class BenchOut(Schema):
     printer_id: int
     printer: str
@@ -172,6 +185,7 @@ class BenchOut(Schema):
     recording_s: int
     belts: list[BenchBelt]
     instruments: list[InstrumentOut]
+    first: list[FirstOut]
     entries: list[BenchEntry]
     walls: list[WallAsked]
     last: list[LastFigure]
@@ -253,9 +267,10 @@ def the_printer(printer_id: int, place: str | None = None) -> Printer:
 
 
 @router.get("/printers/{printer_id}/bench", auth=may("bench.see"), response=BenchOut, operation_id="bench.see")
-def bench(request: SignedIn, printer_id: int):
-    """What the bench for belts needs to know of a machine."""
+def bench(request: SignedIn, printer_id: int, case_id: int | None = None):
+    """What can be measured on a machine, what of it comes first, and what its belts need to know."""
     printer = the_printer(printer_id)
+    case = printer.cases.filter(pk=case_id).first() if case_id is not None else None
     motion = printer.motion()
     newest = Standing.objects.filter(printer=printer)
     return BenchOut(
@@ -267,6 +282,7 @@ def bench(request: SignedIn, printer_id: int):
         walls=[WallAsked(runs=w, axis=across(w), words=whose_motion(motion.kinematics, w)) for w in ("x", "y")],
         belts=[_belt(printer, place, belt) for place, belt in motion.belts().items()],
         instruments=[_instrument(i) for i in Instrument.objects.all()],
+        first=[_first(f) for f in first(printer, case)],
         entries=[e for p in measuring() if (e := _entry(p, motion)) is not None],
         last=[
             LastFigure(
@@ -285,6 +301,19 @@ def bench(request: SignedIn, printer_id: int):
 def _instrument(i: Instrument) -> InstrumentOut:
     overdue = i.check_due is not None and i.check_due < now().date()
     return InstrumentOut(id=i.pk, name=i.name, kind=i.kind, overdue=overdue, on_network=bool(i.address))
+
+
+def _first(f: First) -> FirstOut:
+    card = knowledge.cards()[f.procedure].here(f.place)
+    return FirstOut(
+        procedure=f.procedure,
+        place=f.place,
+        short=card.short,
+        label=card.label,
+        question=card.question,
+        minutes=card.minutes,
+        why=f.why,
+    )
 
 
 def _entry(procedure: Procedure, motion: Description) -> BenchEntry | None:

@@ -259,6 +259,17 @@ describe("the bench", () => {
     simulated: false,
     belts: [belt("a", capture("a", 16.4)), belt("b")],
     instruments: [{ id: 1, name: "Bench microphone", kind: "microphone", overdue: true, on_network: false }],
+    first: [
+      {
+        procedure: "belt-pluck",
+        place: "a",
+        short: "Pluck it",
+        label: "A",
+        question: "What tension has belt A?",
+        minutes: 6,
+        why: "Slack three days ago.",
+      },
+    ],
     entries: [
       {
         procedure: "belt-pluck",
@@ -392,7 +403,9 @@ describe("the bench", () => {
       [["printer", 1], { id: 1, description, condition }],
     ];
     const text = draw(<BenchMachine />, machine, { path: "/bench/1", route: "/bench/:id" });
-    expect(text).toContain("Are the belts right?");
+    expect(text.indexOf("First, on this machine")).toBeLessThan(text.indexOf("Are the belts right?"));
+    expect(text).toContain("1 What tension has belt A? Slack three days ago. Pluck it, 6 min");
+    expect(text).toContain("never used here");
     expect(text).toContain("A 16.40 ± 0.50 N , 3 days ago");
     expect(text).toContain("B never");
     expect(text).toContain("dial indicator");

@@ -1,11 +1,13 @@
 """What is turned in rounds: bed screws and the beam, measured, turned, measured again; what it learns and what it refuses."""
 
 import uuid
+from datetime import timedelta
 
 from kestov_core import procedures
 from kestov_core.simulator.frame import SimBeam, SimBed
 from kestov_core.simulator.machine import SimMachine
 from measuring.models import Action, Standing
+from people.clock import at, now
 
 from .world import ApiCase
 
@@ -132,3 +134,32 @@ class Sets(ApiCase):
         earlier = self.good("technician", "GET", f"/captures/{hot['id']}/earlier")
         self.assertEqual([c["id"] for c in earlier], [cold["id"]])
         self.assertEqual(self.call("member", "GET", f"/captures/{hot['id']}/earlier")[0], 403)
+
+
+class First(ApiCase):
+    def first(self, printer, case=None):
+        query = f"?case_id={case}" if case else ""
+        return self.good("technician", "GET", f"/printers/{printer.pk}/bench{query}")["first"]
+
+    def test_what_a_case_asks_for_comes_first_and_what_is_not_known_after_it(self):
+        case = self.report(finding="square_is_diamond", axis="all")
+        self.good("technician", "POST", f"/cases/{case}/take")
+        asked = self.first(self.crossed, case)
+        self.assertTrue(asked[0]["why"].startswith("The case asks for it"))
+        self.assertIn(asked[0]["procedure"], ("squareness", "square-reversal", "belt-pluck"))
+        alone = self.first(self.crossed)
+        self.assertFalse(any(f["why"].startswith("The case") for f in alone))
+        self.assertIn("belt-pluck", [f["procedure"] for f in alone])
+        self.assertEqual(len(asked), len({(f["procedure"], f["place"]) for f in asked}))
+
+    def test_what_was_measured_too_long_ago_is_due_with_its_days(self):
+        body = {
+            "id": str(uuid.uuid4()),
+            "place": "x",
+            "rows": [{"position_mm": p, "force_n": 1.0} for p in range(0, 100, 10)],
+        }
+        self.good("technician", "POST", f"/printers/{self.slinger.pk}/drag", body)
+        self.assertNotIn("drag", [f["procedure"] for f in self.first(self.slinger)])
+        with at(now() + timedelta(days=200)):
+            due = next(f for f in self.first(self.slinger) if f["procedure"] == "drag")
+        self.assertIn("200 days ago", due["why"])

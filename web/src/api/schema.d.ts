@@ -590,7 +590,7 @@ export interface paths {
         };
         /**
          * Bench
-         * @description What the bench for belts needs to know of a machine.
+         * @description What can be measured on a machine, what of it comes first, and what its belts need to know.
          */
         get: operations["bench.see"];
         put?: never;
@@ -4424,6 +4424,8 @@ export interface components {
             belts: components["schemas"]["BenchBelt"][];
             /** Instruments */
             instruments: components["schemas"]["InstrumentOut"][];
+            /** First */
+            first: components["schemas"]["FirstOut"][];
             /** Entries */
             entries: components["schemas"]["BenchEntry"][];
             /** Walls */
@@ -4612,6 +4614,26 @@ export interface components {
             trend: components["schemas"]["Quantity"];
             /** Readings */
             readings: components["schemas"]["Reading"][];
+        };
+        /**
+         * FirstOut
+         * @description A measurement that stands first, and why.
+         */
+        FirstOut: {
+            /** Procedure */
+            procedure: string;
+            /** Place */
+            place: string;
+            /** Short */
+            short: string;
+            /** Label */
+            label: string;
+            /** Question */
+            question: string;
+            /** Minutes */
+            minutes: number;
+            /** Why */
+            why: string;
         };
         /**
          * GantryResult
@@ -9835,7 +9857,9 @@ export interface operations {
     };
     "bench.see": {
         parameters: {
-            query?: never;
+            query?: {
+                case_id?: number | null;
+            };
             header?: never;
             path: {
                 printer_id: number;

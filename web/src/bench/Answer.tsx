@@ -20,6 +20,10 @@ const SOURCE: Record<string, string> = {
   typed: "The limit was typed for this reading.",
 };
 
+/** Beside the headline so many figures are shown, however they stand. */
+const FEW = 3;
+const STANDS = ["in_tolerance", "watch"];
+
 /** What was judged, each on its strip where a limit applies; where that is from, if only typical. ``first``: the headline. */
 function Figures({ judged, first = false }: { judged: Judged[]; first?: boolean }) {
   const me = useMe();
@@ -109,6 +113,11 @@ export function Answer({ capture, bench, query, next, drawing = {}, children }: 
     window.scrollTo({ top: 0 });
   }, []);
   const judged = drawing.silent?.(capture) ? [] : (capture.found.judged ?? []);
+  const rest = judged.slice(1);
+  // Of many, those that stand well are folded away.
+  const many = rest.length > FEW;
+  const folded = many ? rest.filter((j) => j.limits && STANDS.includes(j.verdict ?? "")) : [];
+  const plain = rest.filter((j) => !folded.includes(j));
   return (
     <>
       <h1>{drawing.title?.(capture.found) ?? VERDICT[capture.verdict]}</h1>
@@ -116,7 +125,15 @@ export function Answer({ capture, bench, query, next, drawing = {}, children }: 
       <Advice found={capture.found} />
       {children}
       <Schools found={capture.found} />
-      <Figures judged={judged.slice(1)} />
+      <Figures judged={plain} />
+      {folded.length ? (
+        <details className="border-y border-hair py-1">
+          <summary className="min-h-11 cursor-pointer py-2 font-semibold">
+            What else was measured, and is within its limits
+          </summary>
+          <Figures judged={folded} />
+        </details>
+      ) : null}
       {drawing.Result ? <drawing.Result capture={capture} bench={bench} query={query} /> : null}
       <NextMeasurement next={next} printer={bench.printer_id} query={query} />
       <Files capture={capture} />

@@ -1,7 +1,7 @@
 /** Where a measurement begins: choose the machine, then what one wants to know, or what is at hand. */
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { useEffect, useState } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { Choices, ErrorNote, Loading, useTitle } from "../kit/bits";
 import { ago, sentence } from "../kit/figures";
@@ -12,10 +12,15 @@ import { benchPath } from "./paths";
 
 type Entry = Schemas["BenchEntry"];
 
-export function useBench(id: number) {
+export function useBench(id: number, caseId: number | null = null) {
   return useQuery({
-    queryKey: ["bench", id],
-    queryFn: () => got(api.GET("/api/printers/{printer_id}/bench", { params: { path: { printer_id: id } } })),
+    queryKey: caseId ? ["bench", id, caseId] : ["bench", id],
+    queryFn: () =>
+      got(
+        api.GET("/api/printers/{printer_id}/bench", {
+          params: { path: { printer_id: id }, query: caseId ? { case_id: caseId } : {} },
+        }),
+      ),
   });
 }
 
@@ -51,9 +56,10 @@ export function BenchStart() {
 export function BenchMachine() {
   const id = Number(useParams().id);
   const [params] = useSearchParams();
-  const query = params.get("case") ? `?case=${params.get("case")}` : "";
+  const caseId = params.get("case") ? Number(params.get("case")) : null;
+  const query = caseId ? `?case=${caseId}` : "";
   const [hand, setHand] = useState("");
-  const bench = useBench(id);
+  const bench = useBench(id, caseId);
   const printer = useQuery({
     queryKey: ["printer", id],
     queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
@@ -79,19 +85,88 @@ export function BenchMachine() {
         <Link to={`/machines/${id}`}>All about this machine</Link>
       </section>
       <section className="grid content-start gap-5">
+        {hand ? null : <First bench={b} query={query} />}
         {groups.map((group) => (
-          <div key={group} className="sheet">
-            <h2 className="!text-[19px] !text-ink">{group}</h2>
-            <ul className="rows">
-              {fitting
-                .filter((e) => e.group === group)
-                .map((e) => (
-                  <EntryLine key={e.procedure} entry={e} bench={b} query={query} />
-                ))}
-            </ul>
-          </div>
+          <Group
+            key={group}
+            group={group}
+            entries={fitting.filter((e) => e.group === group)}
+            bench={b}
+            query={query}
+            whole={hand !== ""}
+          />
         ))}
       </section>
+    </div>
+  );
+}
+
+/** What comes first on this machine, with why; each by its number, from the number block too. */
+function First({ bench, query }: { bench: Schemas["BenchOut"]; query: string }) {
+  const go = useNavigate();
+  const to = (f: Schemas["FirstOut"]) => benchPath(bench.printer_id, f.procedure, f.place, query);
+  useEffect(() => {
+    const press = (e: KeyboardEvent) => {
+      const typing = e.target instanceof HTMLElement && /^(INPUT|SELECT|TEXTAREA)$/.test(e.target.tagName);
+      const chosen = bench.first[Number(e.key) - 1];
+      if (!typing && !e.ctrlKey && !e.metaKey && !e.altKey && /^[1-9]$/.test(e.key) && chosen) go(to(chosen));
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  });
+  if (!bench.first.length) return null;
+  return (
+    <div className="sheet">
+      <h2 className="!text-[19px] !text-ink">First, on this machine</h2>
+      <ol className="rows">
+        {bench.first.map((f, i) => (
+          <li key={f.procedure + f.place}>
+            <Link
+              to={to(f)}
+              className="grid min-h-12 grid-cols-[2.25rem_minmax(0,1fr)_auto] items-baseline gap-x-2 py-2 no-underline hover:bg-well"
+            >
+              <kbd className="font-mono text-[17px] text-ink2">{i + 1}</kbd>
+              <span>
+                <b className="text-[17px]">{f.question}</b>
+                <span className="block text-[15px] text-ink2">{f.why}</span>
+              </span>
+              <span className="text-[15px] text-ink2">
+                {f.short}, {f.minutes} min
+              </span>
+            </Link>
+          </li>
+        ))}
+      </ol>
+    </div>
+  );
+}
+
+type GroupProps = { group: string; entries: Entry[]; bench: Schemas["BenchOut"]; query: string; whole: boolean };
+
+/** What answers one question: what was used here stands open, what never was is folded. */
+function Group({ group, entries, bench, query, whole }: GroupProps) {
+  const used = (e: Entry) => bench.last.some((l) => l.procedure === e.procedure);
+  const open = whole ? entries : entries.filter(used);
+  const folded = entries.filter((e) => !open.includes(e));
+  const lines = (some: Entry[]) => (
+    <ul className="rows">
+      {some.map((e) => (
+        <EntryLine key={e.procedure} entry={e} bench={bench} query={query} />
+      ))}
+    </ul>
+  );
+  return (
+    <div className="sheet">
+      <h2 className="!text-[19px] !text-ink">{group}</h2>
+      {open.length ? lines(open) : null}
+      {folded.length ? (
+        <details>
+          <summary className="min-h-11 cursor-pointer py-2">
+            {folded.map((e) => e.short).join("; ")} <span className="text-[15px] text-ink2">never used here</span>
+          </summary>
+          {lines(folded)}
+        </details>
+      ) : null}
     </div>
   );
 }

@@ -233,10 +233,10 @@ export function Schools({ found }: { found: Capture["found"] }) {
     <section aria-label="Schools" className="grid gap-3 sm:grid-cols-2">
       {schools.map((s) => (
         <div key={s.school} className={`border-l-4 px-3 py-1 ${s.chosen ? "border-go" : "border-hair"}`}>
-          <h3 className="font-semibold">
+          <h2 className="!text-[17px] !text-ink">
             {s.title}
             {s.chosen ? <span className="font-normal text-ink2">, followed here</span> : null}
-          </h3>
+          </h2>
           <p>{s.answer}</p>
           <p className="text-[15px] text-ink2">{s.why}</p>
         </div>

@@ -10,7 +10,13 @@ const TO: Record<string, { unit: string; factor: number }> = {
 };
 
 /** Units that are said, not written. */
-const SAID: Record<string, string> = { "mm/100mm": "mm per 100 mm", "N/100mm": "N per 100 mm", Hz2: "Hz²", deg: "°" };
+const SAID: Record<string, string> = {
+  "mm/100mm": "mm per 100 mm",
+  "N/100mm": "N per 100 mm",
+  Hz2: "Hz²",
+  "Hz2/turn": "Hz² per turn",
+  deg: "°",
+};
 
 /** Factor and name of the unit in which a person wants to read `unit`. */
 export function preferred(unit: string, p: Preferences): { unit: string; factor: number } {

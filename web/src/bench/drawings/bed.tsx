@@ -259,7 +259,7 @@ export function Result({ capture }: Shown) {
             ] as const
           ).map(([title, p]) => (
             <div key={title}>
-              <h3 className="text-[15px] font-semibold">{title}</h3>
+              <h2 className="!text-[15px]">{title}</h2>
               <FromAbove places={p} name={title.toLowerCase().replaceAll(" ", "-")} label={title} width={230} />
             </div>
           ))}

@@ -95,6 +95,9 @@ function OverTurns({ points, found }: { points: Point[]; found?: Schemas["BeltLa
   );
 }
 
+/** The next round goes to those that are there. */
+export const goesOn = "Add a round";
+
 export function sketch() {
   return { note: "Both belts of a pair alike" };
 }

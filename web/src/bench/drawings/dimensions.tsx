@@ -36,8 +36,10 @@ function Dot({ kind, x, y }: { kind: Size["kind"]; x: number; y: number }) {
 
 function OverLength({ sizes, found }: { sizes: Size[]; found?: AxisSize }) {
   const off = sizes.map((s) => s.measured_mm - s.nominal_mm);
-  const most = Math.max(0.05, ...off.map(Math.abs)) * 1.15;
   const long = Math.max(...sizes.map((s) => s.nominal_mm));
+  const ends = found?.scale ? [(found.scale.value - 1) * long] : [];
+  const walls = Math.abs(found?.wall_offset?.value ?? 0);
+  const most = Math.max(0.05, ...off.map(Math.abs), ...ends.map((e) => Math.abs(e) + walls)) * 1.1;
   const x = scaleLinear([0, long * 1.05], [58, W - 14]);
   const y = scaleLinear([-most, most], [H - 36, 14]);
   const slope = found?.scale ? found.scale.value - 1 : null;
@@ -130,9 +132,9 @@ export function Result({ capture }: Shown) {
     <div className="grid gap-4">
       {found.axes.map((a) => (
         <section key={a.axis} aria-label={`Axis ${a.axis.toUpperCase()}`}>
-          <h3 className="text-[19px] font-semibold">
+          <h2 className="!text-[19px] !text-ink">
             {a.axis.toUpperCase()}: {CAUSE[a.cause]}
-          </h3>
+          </h2>
           <p>{a.why}</p>
           <Figure
             name={`sizes-${a.axis}`}

@@ -6,7 +6,7 @@ import type { Shown } from "../drawing";
 const S = 400;
 const R = 120;
 /** What the largest deviation is drawn as. */
-const REACH = 46;
+const REACH = 22;
 
 function Oval({ found, nominal }: { found: Schemas["RoundnessResult"]; nominal: number }) {
   const off = (t: number) =>
