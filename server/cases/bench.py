@@ -54,11 +54,15 @@ def _asked(case: Case | None, here: dict[str, tuple[str, ...]]) -> list[First]:
 def _wanted(printer: Printer) -> list[First]:
     """What is out of its limits, in doubt, or not known though it should be."""
     out = []
-    for rank, title, why, shown, place in sorted(wants(condition(printer)), key=lambda w: w[0]):
+    stands = condition(printer)
+    for rank, title, why, shown, place in sorted(wants(stands), key=lambda w: w[0]):
         procedure = shown.procedure if shown is not None else _how(place.kind, place.place, printer)
         if procedure is not None:
             words = why if rank == 4 else f"{title[:1].upper()}{title[1:]}. {why}"
             out.append(First(procedure, place.place, words))
+    for p in stands.places:
+        if p.condition == "not_known" and not p.evidence and (way := _how(p.kind, p.place, printer)) is not None:
+            out.append(First(way, p.place, f"{p.name[:1].upper()}{p.name[1:]}: never measured here."))
     return out
 
 

@@ -86,16 +86,18 @@ export function BenchMachine() {
       </section>
       <section className="grid content-start gap-5">
         {hand ? null : <First bench={b} query={query} />}
-        {groups.map((group) => (
-          <Group
-            key={group}
-            group={group}
-            entries={fitting.filter((e) => e.group === group)}
-            bench={b}
-            query={query}
-            whole={hand !== ""}
-          />
-        ))}
+        <div className="sheet">
+          {groups.map((group) => (
+            <Group
+              key={group}
+              group={group}
+              entries={fitting.filter((e) => e.group === group)}
+              bench={b}
+              query={query}
+              whole={hand !== ""}
+            />
+          ))}
+        </div>
       </section>
     </div>
   );
@@ -156,7 +158,7 @@ function Group({ group, entries, bench, query, whole }: GroupProps) {
     </ul>
   );
   return (
-    <div className="sheet">
+    <div className="border-hair py-2 not-last:border-b first:pt-0 last:pb-0">
       <h2 className="!text-[19px] !text-ink">{group}</h2>
       {open.length ? lines(open) : null}
       {folded.length ? (
