@@ -6,7 +6,21 @@ from . import problems
 
 
 def _build() -> NinjaAPI:
-    from . import bench, captures, cases, describing, floor, ledger, readings, resonance, session, walls, work, workshop
+    from . import (
+        bench,
+        captures,
+        cases,
+        describing,
+        floor,
+        ledger,
+        parts,
+        readings,
+        resonance,
+        session,
+        walls,
+        work,
+        workshop,
+    )
     from .parsing import StrictParser
 
     api = NinjaAPI(
@@ -25,6 +39,7 @@ def _build() -> NinjaAPI:
         cases,
         bench,
         readings,
+        parts,
         resonance,
         walls,
         ledger,

@@ -17,6 +17,7 @@ const FETCH = {
   bench: () => import("./bench/BenchStart"),
   belts: () => import("./bench/BeltsBench"),
   page: () => import("./bench/BenchPage"),
+  parts: () => import("./bench/Parts"),
   case: () => import("./case/CasePage"),
   cases: () => import("./case/CaseList"),
   report: () => import("./case/Report"),
@@ -30,6 +31,7 @@ const view = <M, K extends keyof M>(fetch: () => Promise<M>, name: K) =>
 const Machine = view(FETCH.machine, "Machine");
 const BenchStart = view(FETCH.bench, "BenchStart");
 const BenchMachine = view(FETCH.bench, "BenchMachine");
+const PartsPage = view(FETCH.parts, "PartsPage");
 const BeltsBench = view(FETCH.belts, "BeltsBench");
 const BenchPage = view(FETCH.page, "BenchPage");
 const CasePage = view(FETCH.case, "CasePage");
@@ -148,6 +150,7 @@ function Frame({ me }: { me: Me }) {
               <Route path="/bench" element={<BenchStart />} />
               <Route path="/bench/:id" element={<BenchMachine />} />
               <Route path="/bench/:id/belts/:place" element={<BeltsBench />} />
+              <Route path="/bench/:id/parts" element={<PartsPage />} />
               <Route path="/bench/:id/:procedure/:place" element={<BenchPage />} />
               <Route path="/workshop" element={<WorkshopPage />} />
               <Route path="/me" element={<MyAccount />} />

@@ -12,4 +12,11 @@ class SheetPlace(BaseModel):
 
     number: int
     words: str
-    row: dict[str, float | str]
+    row: dict[str, float | str] = {}
+
+
+class DrawnPlace(SheetPlace):
+    """A place on the drawing: what it should be (mm), and where it is measured (mm): from x, y to x, y."""
+
+    nominal_mm: float
+    line: tuple[float, float, float, float]

@@ -41,7 +41,7 @@ class StepPlace:
             return f"{name}: over the {'height' if self.axis == 'z' else 'length'} of {self.nominal_mm:g}"
         if self.kind == "inner":
             return f"{name}: inside the window of {self.nominal_mm:g}"
-        return f"{name}: depth from tread to tread, {self.nominal_mm:g}"
+        return f"{name}: tread to tread, {self.nominal_mm:g} deep"
 
 
 def _places() -> tuple[StepPlace, ...]:

@@ -1465,6 +1465,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Parts
+         * @description The test parts, as they would be made for this machine.
+         */
+        get: operations["parts.list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/parts/{name}.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Part
+         * @description A test part to print, fitted to this machine: STL or 3MF, in mm.
+         */
+        get: operations["parts.take"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/parts/{name}/sheet.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Sheet
+         * @description A part's measuring sheet: its places numbered on a drawing, a box for each reading, a code that opens the page.
+         */
+        get: operations["parts.sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/captures/{capture_id}/overlay": {
         parameters: {
             query?: never;
@@ -6008,7 +6068,10 @@ export interface components {
             number: number;
             /** Words */
             words: string;
-            /** Row */
+            /**
+             * Row
+             * @default {}
+             */
             row: {
                 [key: string]: number | string;
             };
@@ -8311,6 +8374,30 @@ export interface components {
              * @default 0.05
              */
             tolerance: number;
+        };
+        /**
+         * PartOut
+         * @description A test part for a machine: what it is for, its size (mm), where it is measured, and why it cannot be made here, if so.
+         */
+        PartOut: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
+            /** Procedure */
+            procedure: string | null;
+            /** Place */
+            place: string | null;
+            /** Width Mm */
+            width_mm: number | null;
+            /** Depth Mm */
+            depth_mm: number | null;
+            /** Places */
+            places: number;
+            /** Why Not */
+            why_not: string;
         };
         /**
          * Compared
@@ -11099,6 +11186,72 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ShaperResult"];
                 };
+            };
+        };
+    };
+    "parts.list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"][];
+                };
+            };
+        };
+    };
+    "parts.take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+                name: string;
+                kind: "stl" | "3mf";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "parts.sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+                name: string;
+                kind: "pdf" | "svg";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

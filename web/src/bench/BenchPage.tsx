@@ -27,6 +27,7 @@ import { type Bench, type Drawing, drawingOf, type Planned } from "./drawing";
 import { type Asked, Fields, type Texts } from "./Fields";
 import { InstrumentChoice, rememberedInstrument } from "./InstrumentChoice";
 import { Moves } from "./Moves";
+import { PartOf } from "./Parts";
 import { PhotoRuler } from "./PhotoRuler";
 import { beltsPath } from "./paths";
 import { Sets, Turning } from "./Turning";
@@ -143,6 +144,7 @@ function Measure({ id, asked, bench }: { id: number; asked: Page; bench: Bench }
           {bench.printer}: {page.card.heading}
         </h1>
         <How id={id} page={page} bench={bench} drawing={drawing} wall={page.by_wall ? (wall?.runs ?? null) : null} />
+        <PartOf id={id} procedure={page.procedure} />
         <Caution>{page.card.caution}</Caution>
         {page.by_wall && wall ? (
           <div className="grid gap-2">

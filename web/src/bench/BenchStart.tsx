@@ -82,6 +82,7 @@ export function BenchMachine() {
           value={hand}
           onChange={setHand}
         />
+        <Link to={`/bench/${id}/parts`}>Test parts to print</Link>
         <Link to={`/machines/${id}`}>All about this machine</Link>
       </section>
       <section className="grid content-start gap-5">
