@@ -101,7 +101,11 @@ def _looks_like_text(head: bytes) -> bool:
 
 
 def read_csv(
-    data: bytes, columns: Sequence[str], optional: Sequence[str] = (), signs: Sequence[str] = ()
+    data: bytes,
+    columns: Sequence[str],
+    optional: Sequence[str] = (),
+    signs: Sequence[str] = (),
+    ways: Sequence[str] = (),
 ) -> dict[str, list[float]]:
     r"""Read a table of figures with a header line.
 
@@ -115,7 +119,9 @@ def read_csv(
     columns, optional : sequence of str
         Names that must be there, and that may be.
     signs : sequence of str
-        Of these, the columns that hold + or -, or up or down; they come back as 1 or -1.
+        Of these, the columns that hold + or -; they come back as 1 or -1.
+    ways : sequence of str
+        Of these, the columns that hold up or down; they come back as 1 or -1.
 
     Returns
     -------
@@ -137,7 +143,7 @@ def read_csv(
     table: dict[str, list[float]] = {n: [] for n in wanted}
     for number, cells in _rows(head):
         for name, i in zip(wanted, head.wanted, strict=True):
-            read = _sign if name in signs else _figure
+            read = _sign if name in signs else _way if name in ways else _figure
             table[name].append(read(cells[i], name, number, head.separator != ","))
     return table
 
@@ -297,12 +303,19 @@ def _cells(line: str, separator: str, row: int) -> list[str]:
 
 
 def _sign(cell: str, column: str, row: int, comma: bool) -> float:
-    text = cell.strip().lower()
-    if text in ("+", "+1", "1", "up"):
+    text = cell.strip()
+    if text in ("+", "+1", "1"):
         return 1.0
-    if text in ("-", "-1", "\u2212", "down"):
+    if text in ("-", "-1", "\u2212"):
         return -1.0
-    raise BadInput("bad_row", f"Row {row}, column {column}: “{text}” is neither + (up) nor - (down).", column, row)
+    raise BadInput("bad_row", f"Row {row}, column {column}: “{text}” is neither + nor -.", column, row)
+
+
+def _way(cell: str, column: str, row: int, comma: bool) -> float:
+    text = cell.strip().lower()
+    if text in ("up", "down"):
+        return 1.0 if text == "up" else -1.0
+    raise BadInput("bad_row", f"Row {row}, column {column}: “{text}” is neither up nor down.", column, row)
 
 
 def _word(cell: str, column: str, row: int, may_be: Sequence[str]) -> str:

@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404
 from kestov_core import knowledge, procedures
 from kestov_core.asking import FieldHere, ReadingsHere, fields_here, readings_here
 from kestov_core.course import Course
+from kestov_core.grids import GridAsked, GridRead, read_grid
 from kestov_core.knowledge.cards import STATE_WORDS, Card, Next
 from kestov_core.machine import (
     BeltTransmission,
@@ -128,6 +129,15 @@ class NextHere(Schema):
     why: str
 
 
+class GridHere(Schema):
+    """Where a pasted map's first and last column and line lie, as far as the bed's size tells (mm)."""
+
+    left_mm: float
+    right_mm: float
+    front_mm: float
+    rear_mm: float
+
+
 class PageHere(Schema):
     """All that the bench's page of a procedure at a place needs: words, figures with their sources, readings, ways in."""
 
@@ -139,6 +149,7 @@ class PageHere(Schema):
     program: list[FieldHere] | None
     program_words: str
     planned: list[SheetPlace]
+    grid: GridHere | None
     columns: list[str]
     data: Literal["wav", "csv"] | None
     live: Literal["microphone", "accelerometer"] | None
@@ -362,6 +373,7 @@ def page(request: SignedIn, printer_id: int, procedure: str, place: str, instrum
         program=fields_here(here.program.told, known) if here.program and place not in here.program.not_at else None,
         program_words=here.program.words if here.program else "",
         planned=here.sheet() if here.sheet is not None else [],
+        grid=_grid(printer.motion()) if here.grid else None,
         columns=list(here.table.model_fields) if here.table is not None else [],
         data=here.data,
         live=here.live,
@@ -373,6 +385,19 @@ def page(request: SignedIn, printer_id: int, procedure: str, place: str, instrum
         instruments=instruments,
         next=_next(card.next, printer.motion(), place),
     )
+
+
+def _grid(motion: Description) -> GridHere:
+    """Probes keep some way off the bed's edges: 10 mm is typical."""
+    bed = motion.bed
+    width, depth = (bed.width_mm if bed else None) or 200.0, (bed.depth_mm if bed else None) or 200.0
+    return GridHere(left_mm=10.0, right_mm=max(20.0, width - 10), front_mm=10.0, rear_mm=max(20.0, depth - 10))
+
+
+@router.post("/bed-maps/read", auth=may("bench.map"), response=GridRead, operation_id="bench.map")
+def read_map(request: SignedIn, payload: GridAsked):
+    """Read a bed's map as a machine prints it, or points; nothing is kept."""
+    return read_grid(payload)
 
 
 def _next(after: Next | None, motion: Description, place: str) -> NextHere | None:

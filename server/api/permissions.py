@@ -61,6 +61,7 @@ TABLE: dict[str, Role | None] = {
     "bench.rounds": T,
     "bench.chunk": T,
     "bench.act": T,
+    "bench.map": T,
     "bench.sets": T,
     "bench.turned": T,
     "measure.take": T,

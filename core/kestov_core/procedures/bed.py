@@ -585,6 +585,7 @@ PROCEDURE = Procedure(
     adjustable=True,
     interval_days=60,
     table=Height,
+    grid=True,
     turned=Turned("Turned bed screw {target}", ("bed",), "bed_changed", _turn),
     stand_in=_stand_in,
 )

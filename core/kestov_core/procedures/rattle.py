@@ -217,7 +217,13 @@ def speeds(slowest: float, fastest: float, rungs: int) -> list[float]:
 
 
 def a_weight(hz: Floats) -> Floats:
-    """A-weighting as a factor of power, 1 at 1 kHz (IEC 61672-1, its closed form)."""
+    """A-weighting as a factor of power, 1 at 1 kHz (IEC 61672-1, its closed form).
+
+    Examples
+    --------
+    >>> round(10 * math.log10(a_weight(np.array([100.0]))[0]), 1)
+    -19.1
+    """
     f2 = np.asarray(hz, dtype=float) ** 2
     ra = 12194.0**2 * f2**2 / ((f2 + 20.6**2) * np.sqrt((f2 + 107.7**2) * (f2 + 737.9**2)) * (f2 + 12194.0**2))
     out: Floats = (ra * 10 ** (2.0 / 20)) ** 2
@@ -478,9 +484,12 @@ def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, Any
     from ..simulator.moving import ladder_sound
     from ..simulator.sound import wav
 
-    parsed = RattleContext.model_validate(
-        {k: v for k, v in context.items() if k in RattleContext.model_fields and k != "before"}
-    )
+    known = {k: v for k, v in context.items() if k in RattleContext.model_fields and k != "before"}
+    typical_ = {"steps_per_mm": 5.0, "slowest_mm_s": 20.0, "fastest_mm_s": 120.0, "rungs": 11}
+    told_ = {
+        k: v for k, v in typical_.items() if k not in known and not (k != "steps_per_mm" and known.get("ladder_mm_s"))
+    }
+    parsed = RattleContext.model_validate(known | told_)
     sound = ladder_sound(
         _ladder(parsed),
         parsed.steps_per_mm,
@@ -489,7 +498,7 @@ def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, Any
         parsed.pause_s,
         seed=seed * 100 + machine.touched,
     )
-    return StandIn(data=wav(sound), machine=machine.model_copy(update={"touched": machine.touched + 1}))
+    return StandIn(data=wav(sound), told=told_, machine=machine.model_copy(update={"touched": machine.touched + 1}))
 
 
 PROCEDURE = Procedure(

@@ -217,7 +217,7 @@ def analyse(context: ScrewRunoutContext, data: bytes | None) -> ScrewRunoutResul
 
 def _rows(data: bytes) -> tuple[Floats, Floats, Floats]:
     """Heights, readings, and which way each was taken: 1 up, -1 down, 0 not told."""
-    table = read_csv(data, ("z_mm", "reading_mm"), ("direction",), signs=("direction",))
+    table = read_csv(data, ("z_mm", "reading_mm"), ("direction",), ways=("direction",))
     z, y = np.array(table["z_mm"]), np.array(table["reading_mm"])
     if len(z) < _LEAST or np.ptp(z) <= 0:
         raise BadInput(

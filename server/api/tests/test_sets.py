@@ -163,3 +163,14 @@ class First(ApiCase):
         with at(now() + timedelta(days=200)):
             due = next(f for f in self.first(self.slinger) if f["procedure"] == "drag")
         self.assertIn("200 days ago", due["why"])
+
+
+class Maps(ApiCase):
+    def test_a_pasted_map_is_read_and_what_is_none_is_refused_at_the_text(self):
+        asked = {"text": "0.1 0.2 0.1\n0.2 0.3 0.2\n", "left_mm": 10, "right_mm": 210, "front_mm": 10, "rear_mm": 210}
+        found = self.good("technician", "POST", "/bed-maps/read", asked)
+        self.assertEqual((found["columns"], found["lines"], len(found["heights"])), (3, 2, 6))
+        self.refused(422, "too_few_rows", "text", "technician", "POST", "/bed-maps/read", {"text": "no map"})
+        self.assertEqual(self.call("member", "POST", "/bed-maps/read", asked)[0], 403)
+        page = self.good("technician", "GET", f"/printers/{self.slinger.pk}/bench/bed/bed")
+        self.assertEqual(page["grid"], {"left_mm": 10.0, "right_mm": 210.0, "front_mm": 10.0, "rear_mm": 210.0})

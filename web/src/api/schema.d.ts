@@ -621,6 +621,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bed-maps/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Map
+         * @description Read a bed's map as a machine prints it, or points; nothing is kept.
+         */
+        post: operations["bench.map"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/procedures": {
         parameters: {
             query?: never;
@@ -5991,6 +6011,20 @@ export interface components {
             origin: ("typed" | "model" | "limit" | "workshop" | "instrument" | "stored" | "last" | "measured" | "typical") | null;
         };
         /**
+         * GridHere
+         * @description Where a pasted map's first and last column and line lie, as far as the bed's size tells (mm).
+         */
+        GridHere: {
+            /** Left Mm */
+            left_mm: number;
+            /** Right Mm */
+            right_mm: number;
+            /** Front Mm */
+            front_mm: number;
+            /** Rear Mm */
+            rear_mm: number;
+        };
+        /**
          * NextHere
          * @description What to measure after it, and why.
          */
@@ -6023,6 +6057,7 @@ export interface components {
             program_words: string;
             /** Planned */
             planned: components["schemas"]["SheetPlace"][];
+            grid: components["schemas"]["GridHere"] | null;
             /** Columns */
             columns: string[];
             /** Data */
@@ -6075,6 +6110,68 @@ export interface components {
             row: {
                 [key: string]: number | string;
             };
+        };
+        /**
+         * GridHeight
+         * @description A height at a place (mm).
+         */
+        GridHeight: {
+            /** X Mm */
+            x_mm: number;
+            /** Y Mm */
+            y_mm: number;
+            /** Z Mm */
+            z_mm: number;
+        };
+        /**
+         * GridRead
+         * @description What was read: the heights, how many columns and lines, and whether places and the order of lines were told by the map itself.
+         */
+        GridRead: {
+            /** Heights */
+            heights: components["schemas"]["GridHeight"][];
+            /** Columns */
+            columns: number;
+            /** Lines */
+            lines: number;
+            /** Places Told */
+            places_told: boolean;
+            /** Order Told */
+            order_told: boolean;
+        };
+        /**
+         * GridAsked
+         * @description A map as text, where its first and last column and line lie (mm), and whether its first line is the front of the bed.
+         */
+        GridAsked: {
+            /** Text */
+            text: string;
+            /**
+             * First Line
+             * @default front
+             * @enum {string}
+             */
+            first_line: "front" | "rear";
+            /**
+             * Left Mm
+             * @default 0
+             */
+            left_mm: number;
+            /**
+             * Right Mm
+             * @default 200
+             */
+            right_mm: number;
+            /**
+             * Front Mm
+             * @default 0
+             */
+            front_mm: number;
+            /**
+             * Rear Mm
+             * @default 200
+             */
+            rear_mm: number;
         };
         /**
          * Beside
@@ -9988,6 +10085,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageHere"];
+                };
+            };
+        };
+    };
+    "bench.map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GridAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GridRead"];
                 };
             };
         };

@@ -25,6 +25,7 @@ import { Answer, WayBack } from "./Answer";
 import { useBench } from "./BenchStart";
 import { type Bench, type Drawing, drawingOf, type Planned } from "./drawing";
 import { type Asked, Fields, type Texts } from "./Fields";
+import { GridPaste } from "./GridPaste";
 import { InstrumentChoice, rememberedInstrument } from "./InstrumentChoice";
 import { Moves } from "./Moves";
 import { PartOf } from "./Parts";
@@ -334,6 +335,7 @@ function Take({
       ) : page.readings ? (
         <Readings page={page} taking={taking} plan={plan} />
       ) : null}
+      {page.grid ? <GridPaste grid={page.grid} onRead={taking.setRows} /> : null}
       {taking.photos.length ? <Photos taking={taking} /> : null}
       <More page={page} taking={taking} instrument={instrument} />
       {page.fields.some((f) => isAt(taking.error, f)) ? null : <ErrorNote error={taking.error} />}

@@ -110,6 +110,7 @@ const page = (procedure: string, place: string, more: Partial<Page> = {}): Page 
     rounds: false,
     planned: [],
     program_words: "",
+    grid: null,
     practice: null,
     instruments: [],
     next: null,

@@ -5,6 +5,7 @@ import { useState } from "react";
 import { api, got, type Schemas } from "../../api/client";
 import { Choices } from "../../kit/bits";
 import { Figure } from "../../kit/Figure";
+import type { Row } from "../../kit/ReadingsField";
 import { contour, contourStep, heightAt, type Place, surface } from "../../kit/surface";
 import { TurnArc } from "../../kit/TurnArc";
 import type { Shown } from "../drawing";
@@ -211,6 +212,15 @@ function difference(cold: Place[], hot: Place[]): Place[] {
 
 export function sketch() {
   return { note: "Heights all over the bed" };
+}
+
+/** The map as it comes in, from three places on. */
+export function Live({ rows }: { rows: Row[] }) {
+  const heights = rows as unknown as Schemas["Height"][];
+  if (heights.length < 4) return null;
+  const mean = heights.reduce((s, h) => s + h.z_mm, 0) / heights.length;
+  const places = heights.map((h) => ({ x: h.x_mm, y: h.y_mm, z: h.z_mm - mean }));
+  return <FromAbove places={places} name="bed-so-far" label={`${heights.length} heights so far`} />;
 }
 
 export function Result({ capture }: Shown) {
