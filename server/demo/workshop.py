@@ -81,17 +81,22 @@ def load(say: Callable[[str], None] = lambda _: None) -> None:
 
 
 #: Beams that stand aslant (mm per 100 mm); the others are made by their seed.
-BEAMS = {"Sheepshank": SimBeam(tilt=0.01, answers=0.94), "Carrick": SimBeam(tilt=0.14, answers=0.94)}
+BEAMS = {
+    "Carrick": SimBeam(tilt=0.14, answers=0.94),
+    **{name: SimBeam(tilt=0.008, answers=0.94) for name in ("Bowline", "Marline", "Sheepshank", "Halyard", "Windlass")},
+}
 #: A column under stress, and a screw that is bent.
 SCREWS = {
     "Windlass": {"z1": SimScrew(drift=0.35, bent_mm=0.01), "z2": SimScrew(drift=0.01, bent_mm=0.16, play_mm=0.02)},
 }
 FRAMES = {
     "Halyard": SimFrame(lean_xy=0.28, square_off=0.06, wall_mm=0.09),
-    "Bowline": SimFrame(lean_xy=0.02, wall_mm=0.06),
+    **{name: SimFrame(lean_xy=0.02, wall_mm=0.06) for name in ("Bowline", "Marline", "Windlass")},
 }
-#: Beds of which more is said than their seed.
+#: Beds of which more is said than their seed: most lie level.
+_LEVEL = {"tilt_x": 0.006, "tilt_y": -0.009, "bow_mm": 0.07, "speck": None}
 BEDS: dict[str, dict[str, Any]] = {
+    **{name: _LEVEL for name in ("Bowline", "Marline", "Windlass", "Halyard")},
     "Sheepshank": {"tilt_x": 0.11, "tilt_y": -0.16, "bow_mm": 0.12, "hot_bow_mm": 0.09, "answers": 0.92, "speck": None},
 }
 
@@ -128,6 +133,7 @@ class Maker:
             self._service_round(days)
         self._resonances()
         self._travels()
+        self._frames()
         self._closed_cases()
         self._open_cases()
 
@@ -312,6 +318,22 @@ class Maker:
                 with at(self.today - timedelta(days=days, hours=1) + timedelta(minutes=9 * k)):
                     self.shake("tech", name, place)
         self._softened("Bowline", "a", 1.0)
+
+    def _frames(self) -> None:
+        """Beds mapped and plates measured at the last service, where all was right."""
+        for k, name in enumerate(("Bowline", "Marline", "Windlass", "Halyard")):
+            with at(self.today - timedelta(days=24, hours=2) + timedelta(minutes=20 * k)):
+                self._typed("tech2", name, "bed", "bed")
+                if name != "Halyard":
+                    self._typed("tech2", name, "squareness", "frame", "diagonals")
+
+    def _typed(self, who: str, name: str, procedure: str, place: str, field: str = "") -> None:
+        """What the simulated hand instruments read, typed: as the table, or into a field of the context."""
+        printer = self._printer(name)
+        read = self.call(who, "GET", f"/printers/{printer.pk}/practice-readings?procedure={procedure}&place={place}")
+        told: dict[str, Any] = {"context": read["settings"] | ({field: read["rows"]} if field else {})}
+        body = {"id": self._key(), "place": place} | told | ({} if field else {"rows": read["rows"]})
+        self.call(who, "POST", f"/printers/{printer.pk}/{procedure}", body)
 
     def _travels(self) -> None:
         """A steps test with its change in the ledger, and a reversal test."""

@@ -8,7 +8,7 @@ import { beltsPath, benchPath } from "../bench/paths";
 import { Button, ErrorNote, Loading, TextField, useKey, useTitle } from "../kit/bits";
 import { ConditionMark, FitnessWords } from "../kit/Condition";
 import { Sketch } from "../kit/Sketch";
-import { KINEMATICS } from "../kit/words";
+import { axisName, KINEMATICS } from "../kit/words";
 import { atLeast, useMe } from "../session/me";
 
 /** So many machines are seen at a glance; of more, those that are fit fold to a line an area. */
@@ -142,7 +142,7 @@ function MachineTile({ tile, model, technician }: { tile: Tile; model: Model; te
         <ul className="flex flex-wrap gap-x-4 gap-y-1 border-t border-hair pt-2 text-[15px]">
           {tile.axes.map((a) => (
             <li key={a.axis} className="inline-flex items-center gap-1.5" title={a.why}>
-              <b>{a.axis.toUpperCase()}</b>
+              <b>{axisName(a.axis)}</b>
               <ConditionMark condition={a.condition} />
             </li>
           ))}

@@ -9,6 +9,10 @@ export const KINEMATICS: Record<Schemas["Description"]["kinematics"], string> = 
   belt_bed: "endless bed",
 };
 
+/** An axis by its letter, the rest in a word: X, Bed. */
+export const axisName = (axis: string) =>
+  axis.length > 2 ? axis.charAt(0).toUpperCase() + axis.slice(1) : axis.toUpperCase();
+
 export const VERDICT: Record<Schemas["CaptureOut"]["verdict"], string> = {
   in_tolerance: "Within its limits",
   watch: "Within its limits, near the edge",

@@ -5,6 +5,7 @@ import { beltsPath, benchPath } from "../bench/paths";
 import { type Condition, ConditionMark } from "../kit/Condition";
 import { ago, sentence } from "../kit/figures";
 import { Strip } from "../kit/Strip";
+import { axisName } from "../kit/words";
 import { useMe } from "../session/me";
 
 type Shown = Schemas["ConditionOut"];
@@ -25,7 +26,7 @@ type Group = { name: string; condition: Condition; why: string; places: Place[] 
 export function groups(c: Shown): Group[] {
   const by = new Map<string, Place[]>();
   c.places.forEach((p, i) => {
-    const axes = c.axes.filter((a) => a.places.includes(i)).map((a) => a.axis.toUpperCase());
+    const axes = c.axes.filter((a) => a.places.includes(i)).map((a) => axisName(a.axis));
     const name = axes.length > 1 ? `${axes.slice(0, -1).join(", ")} and ${axes[axes.length - 1]}` : (axes[0] ?? "");
     by.set(name, [...(by.get(name) ?? []), p]);
   });
