@@ -80,9 +80,9 @@ def fitted(design: Floats, y: Floats, step: float = 0.0, stated_u95: float = 0.0
     left = y - scaled @ theta
     inverse = np.linalg.pinv(scaled.T @ scaled) / np.outer(size, size)
     dof = len(y) - design.shape[1]
-    floor = math.hypot(U95_OF_STEP * step, stated_u95) / _Z95
+    floor = U95_OF_STEP * step / _Z95
     if dof <= 0:
-        return Fit(theta / size, inverse, floor, math.inf, left)
+        return Fit(theta / size, inverse, math.hypot(floor, stated_u95 / _Z95), math.inf, left)
     seen = math.sqrt(float(left @ left) / dof)
     if seen <= floor:
         return Fit(theta / size, inverse, floor, math.inf, left)

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from ..asking import PLACE, Asked, drive, instrument_u95, limit, measured, resolution, told
 from ..course import improvement
@@ -47,8 +47,10 @@ class SideReading(Part):
     direction: Literal["up", "down"] | None = None
 
 
-class Before(Part):
-    """What the parts of an earlier result came to (mm; drift in mm per 100 mm)."""
+class Before(BaseModel):
+    """What the parts of an earlier result came to (mm; drift in mm per 100 mm); what else it says is passed over."""
+
+    model_config = ConfigDict(extra="ignore", allow_inf_nan=False)
 
     drift: Told
     lead_amplitude: Told
@@ -87,8 +89,14 @@ class ScrewRunoutContext(Context):
     indicator_u95_mm: Annotated[
         float,
         Field(ge=0, le=1),
-        Asked("Indicator good to ±", "mm", "0.005 is typical.", (instrument_u95("mm"),), more=True),
-    ] = 0.005
+        Asked(
+            "Indicator good to ±",
+            "mm",
+            "Over so little, as its record says; 0: only its step.",
+            (instrument_u95("mm"),),
+            more=True,
+        ),
+    ] = 0.0
     before: Annotated[Before | None, told(measured(_before))] = None
     axis: Annotated[Place | None, told(PLACE)] = None
 
