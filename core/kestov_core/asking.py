@@ -40,6 +40,7 @@ class Known:
     ``limits``: the workshop's table by what is limited and place (``all``: everywhere). ``stored``: the machine's ledger by
     name. ``last``: what this procedure was told here the last time. ``measured(procedure, place)``: the newest result that
     may be believed, as a dictionary, or None; ``today``: the same, where nothing was changed since. ``turned``: what earlier rounds of turning did here, oldest first.
+    ``schools``: what the workshop holds with, by question.
     """
 
     description: Description
@@ -51,6 +52,7 @@ class Known:
     measured: Callable[[str, str], Mapping[str, Any] | None] = lambda procedure, place: None
     today: Callable[[str, str], Mapping[str, Any] | None] = lambda procedure, place: None
     turned: Sequence[Mapping[str, Any]] = ()
+    schools: Mapping[str, str] = field(default_factory=dict)
     mains_hz: int = 50
 
     @property
@@ -158,6 +160,19 @@ def workshop(find: Callable[[Known], Any]) -> Source:
     return Source("workshop", find)
 
 
+@dataclass(frozen=True)
+class SchoolSource(Source):
+    """What the workshop holds with, where practitioners differ: ``what`` is the question's name, ``words`` how it is shown."""
+
+    what: str = ""
+    words: str = ""
+
+
+def held_with(what: str, words: str) -> SchoolSource:
+    """The workshop's own school, as its lead has set it."""
+    return SchoolSource("workshop", lambda known: known.schools.get(what), what, words)
+
+
 #: The place itself, for a field that repeats it.
 PLACE = model(lambda k: k.place)
 
@@ -231,6 +246,11 @@ def asked_of(shape: type[BaseModel]) -> dict[str, Asked]:
         for name, info in shape.model_fields.items()
         if (found := next((m for m in _metadata(info) if isinstance(m, Asked)), None)) is not None
     }
+
+
+def schools_named(shape: type[BaseModel]) -> list[tuple[SchoolSource, tuple[Choice, ...]]]:
+    """The questions of a model that practitioners answer by school, with the answers."""
+    return [(s, a.choices) for a in asked_of(shape).values() for s in a.sources if isinstance(s, SchoolSource)]
 
 
 def limits_named(shape: type[BaseModel]) -> list[LimitSource]:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections import Counter
 from datetime import date, datetime
-from typing import Literal
+from typing import Annotated, Literal
 
 from cases.weighing import confirmed_cases
 from kestov_core import knowledge, procedures
+from kestov_core.asking import Choice
 from kestov_core.describing import LimitTold
 from kestov_core.machine import Description
 from ninja import Field, Router, Schema
@@ -15,7 +16,7 @@ from people import trail
 from people.accounts import add_account, change_account, make_code
 from people.models import Role, User, name_of
 from workshop import adding
-from workshop.models import Area, Instrument, Printer, PrinterModel
+from workshop.models import Area, Instrument, Printer, PrinterModel, School
 
 from .once import once
 from .permissions import may
@@ -91,12 +92,27 @@ class LimitKind(Schema):
     side: Literal["high", "band"]
 
 
+class SchoolHeld(Schema):
+    """A question over which practitioners differ, its answers (the typical one first), and which this workshop holds with."""
+
+    what: str
+    words: str
+    choices: list[Choice]
+    choice: str
+
+
+class SchoolIn(Schema):
+    what: Annotated[str, Field(max_length=20)]
+    choice: Annotated[str, Field(max_length=20)]
+
+
 class Workshop(Schema):
     areas: list[AreaFull]
     models: list[ModelOut]
     printers: list[PrinterBrief]
     instruments: list[InstrumentFull]
     limit_kinds: list[LimitKind]
+    schools: list[SchoolHeld]
 
 
 class PersonIn(Schema):
@@ -174,7 +190,24 @@ def the_workshop() -> Workshop:
         limit_kinds=[
             LimitKind(what=s.what, words=s.words, unit=s.unit, side=s.side) for s in procedures.limits().values()
         ],
+        schools=_schools(),
     )
+
+
+def _schools() -> list[SchoolHeld]:
+    held = dict(School.objects.values_list("what", "choice"))
+    return [
+        SchoolHeld(what=what, words=s.words, choices=list(choices), choice=held.get(what, choices[0].value))
+        for what, (s, choices) in procedures.schools().items()
+    ]
+
+
+@router.post("/workshop/schools", auth=may("workshop.change"), response=Workshop, operation_id="workshop.hold_with")
+@once
+def hold_with(request: SignedIn, payload: SchoolIn):
+    """Set what the workshop holds with where practitioners differ."""
+    adding.hold_with(request.user, payload.what, payload.choice)
+    return the_workshop()
 
 
 @router.get("/workshop", auth=may("workshop.see"), response=Workshop, operation_id="workshop.see")

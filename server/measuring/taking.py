@@ -12,14 +12,14 @@ from django.conf import settings
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 from kestov_core import procedures
-from kestov_core.asking import InstrumentFacts, Known, fill
+from kestov_core.asking import InstrumentFacts, Known, fill, schools_named
 from kestov_core.procedures.base import Procedure
 from kestov_core.quantities import Limits
 from kestov_core.simulator.machine import SimMachine
 from people.clock import now
 from people.models import User
 from people.refusals import Refused
-from workshop.models import Instrument, Limit, Printer
+from workshop.models import Instrument, Limit, Printer, School
 
 from .changes import since
 from .models import Capture, Result, StoredValue
@@ -95,8 +95,14 @@ def known_of(printer: Printer, procedure: Procedure, place: str, instrument: Ins
         measured=measured,
         today=today,
         turned=taught(printer, procedure, place) if procedure.turned is not None else (),
+        schools=dict(School.objects.values_list("what", "choice")) if _has_school(procedure) else {},
         mains_hz=settings.MAINS_HZ,
     )
+
+
+def _has_school(procedure: Procedure) -> bool:
+    """Whether practitioners differ over what it asks."""
+    return bool(schools_named(procedure.context))
 
 
 def take(printer: Printer, name: str, user: User, taken: Taken, case_id: int | None = None) -> Capture:

@@ -14,7 +14,7 @@ from people.models import User, audit
 from people.refusals import Refused
 from pydantic import ValidationError
 
-from .models import Area, Instrument, Limit, Printer, PrinterModel, fit_out
+from .models import Area, Instrument, Limit, Printer, PrinterModel, School, fit_out
 
 #: A model's file is no longer; the longest description that passes its bounds is a fifth of it.
 MOST_FILE_BYTES = 500 * 1024
@@ -155,3 +155,17 @@ def add_instrument(by: User, name: str, kind: str, **more: Any) -> Instrument:
     instrument = Instrument.objects.create(name=_free(Instrument, name), kind=kind, **more)
     audit(by, "added", instrument, f"Added the instrument {instrument.name}.")
     return instrument
+
+
+def hold_with(by: User, what: str, choice: str) -> School:
+    """Set what the workshop holds with where practitioners differ; each measurement may still be told otherwise."""
+    known = procedures.schools().get(what)
+    if known is None:
+        raise Refused(422, "out_of_range", f"There is no such question “{what}”.", "what")
+    source, choices = known
+    label = next((c.label for c in choices if c.value == choice), None)
+    if label is None:
+        raise Refused(422, "out_of_range", f"It is answered by {', '.join(c.value for c in choices)}.", "choice")
+    row, _ = School.objects.update_or_create(what=what, defaults={"choice": choice})
+    audit(by, "changed", row, f"{source.words}: {label}.")
+    return row

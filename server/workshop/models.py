@@ -70,6 +70,16 @@ class PrinterModel(models.Model):
         super().save(*args, **kwargs)
 
 
+class School(models.Model):
+    """What the workshop holds with where practitioners differ: by the question's name, the answer's."""
+
+    what = models.CharField(max_length=20, primary_key=True)
+    choice = models.CharField(max_length=20)
+
+    class Meta:
+        ordering = ["what"]
+
+
 class Limit(models.Model):
     """A tolerance of a model at a place, with where it comes from. ``what``: ``tension``, ``imbalance``, ``tracking`` …"""
 

@@ -11,7 +11,7 @@ from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
-from ..asking import LimitSource, limits_named
+from ..asking import Choice, LimitSource, SchoolSource, limits_named, schools_named
 from ..errors import BadInput
 from .base import Procedure, Result
 
@@ -50,6 +50,12 @@ def giving(what: str) -> tuple[str, ...]:
 def limits() -> dict[str, LimitSource]:
     """What a limits table may hold, by name: every limit that some procedure takes from it."""
     return {s.what: s for name in names() for s in limits_named(get(name).context)}
+
+
+@cache
+def schools() -> dict[str, tuple[SchoolSource, tuple[Choice, ...]]]:
+    """Where practitioners differ, by name: the question and its answers, the default first."""
+    return {s.what: (s, choices) for name in names() for s, choices in schools_named(get(name).context)}
 
 
 def run(name: str, context: dict[str, Any], data: bytes | None = None) -> Result:

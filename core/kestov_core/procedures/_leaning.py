@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import Field
 
-from ..asking import Asked, Choice, last_time, typical
+from ..asking import Asked, Choice, held_with, last_time, typical
 from ..quantities import Quantity
 from .base import Advice, School, Turned
 from .turned import Turnable, TurnedResult, TurnedStep, answers, mm_words
@@ -42,7 +42,7 @@ SkewSchool = Annotated[
     Literal["frame", "firmware"],
     Asked(
         "What is put right?",
-        sources=(last_time("school"), typical(lambda k: "frame")),
+        sources=(held_with("skew", "Of a frame out of square is put right"), typical(lambda k: "frame")),
         choices=(
             Choice(value="frame", label="The frame", hint="As long as it can be moved."),
             Choice(value="firmware", label="A factor in the firmware", hint="For a frame that cannot be moved."),

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
-from ..asking import Asked, Choice, Known, instrument_u95, last_time, limit, model, resolution, told, typical
+from ..asking import Asked, Choice, Known, held_with, instrument_u95, limit, model, resolution, told, typical
 from ..errors import BadInput
 from ..fitting import Fit, Floats, fitted
 from ..machine import BeltTransmission
@@ -83,7 +83,7 @@ class DimensionsContext(Context):
         Literal["machine", "part", "theory"],
         Asked(
             "Steps are set by",
-            sources=(last_time("school"), typical(lambda k: "machine")),
+            sources=(held_with("steps", "Steps are set by"), typical(lambda k: "machine")),
             choices=(
                 Choice(
                     value="machine",

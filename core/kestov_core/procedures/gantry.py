@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal
 import numpy as np
 from pydantic import Field
 
-from ..asking import PLACE, Asked, Choice, Known, instrument_u95, limit, model, resolution, told, typical
+from ..asking import PLACE, Asked, Choice, Known, held_with, instrument_u95, limit, model, resolution, told, typical
 from ..errors import BadInput
 from ..fitting import Fit, fitted
 from ..machine import Description, Place, ScrewTransmission
@@ -100,7 +100,7 @@ class GantryContext(Context):
         Literal["one", "both"],
         Asked(
             "Turn",
-            sources=(typical(lambda k: "one"),),
+            sources=(held_with("beam", "A beam on two screws is levelled by"), typical(lambda k: "one")),
             choices=(
                 Choice(
                     value="one", label="One screw", hint="The other stays: it alone moves, so one learns what it did."

@@ -17,6 +17,25 @@ from .world import ApiCase
 
 
 class Lead(ApiCase):
+    def test_the_lead_says_what_the_workshop_holds_with_and_each_measurement_hears_of_it(self):
+        def asked():
+            page = self.good("technician", "GET", f"/printers/{self.slinger.pk}/bench/squareness/frame")
+            return next((f["value"], f["origin"]) for f in page["fields"] if f["name"] == "school")
+
+        self.assertEqual(asked(), ("frame", "typical"))
+        told = self.good("lead", "POST", "/workshop/schools", {"what": "skew", "choice": "firmware"})
+        self.assertEqual({s["what"]: s["choice"] for s in told["schools"]}["skew"], "firmware")
+        self.assertEqual(asked(), ("firmware", "workshop"))
+        self.refused(
+            422, "out_of_range", "choice", "lead", "POST", "/workshop/schools", {"what": "skew", "choice": "both"}
+        )
+        self.refused(
+            422, "out_of_range", "what", "lead", "POST", "/workshop/schools", {"what": "tea", "choice": "milk"}
+        )
+        self.assertEqual(
+            self.call("technician", "POST", "/workshop/schools", {"what": "skew", "choice": "frame"})[0], 403
+        )
+
     def test_a_model_a_machine_and_its_parts(self):
         model = {**MODELS[3], "name": "Plover Short"}
         shop = self.good("lead", "POST", "/workshop/models", model)

@@ -1829,6 +1829,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workshop/schools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold With
+         * @description Set what the workshop holds with where practitioners differ.
+         */
+        post: operations["workshop.hold_with"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workshop": {
         parameters: {
             query?: never;
@@ -7828,7 +7848,7 @@ export interface components {
         };
         /**
          * Before
-         * @description What the parts of an earlier result came to (mm; drift in mm per 100 mm).
+         * @description What the parts of an earlier result came to (mm; drift in mm per 100 mm); what else it says is passed over.
          */
         Before: {
             drift: components["schemas"]["Quantity"];
@@ -8842,6 +8862,20 @@ export interface components {
             /** Retired */
             retired: boolean;
         };
+        /**
+         * SchoolHeld
+         * @description A question over which practitioners differ, its answers (the typical one first), and which this workshop holds with.
+         */
+        SchoolHeld: {
+            /** What */
+            what: string;
+            /** Words */
+            words: string;
+            /** Choices */
+            choices: components["schemas"]["Choice"][];
+            /** Choice */
+            choice: string;
+        };
         /** Workshop */
         Workshop: {
             /** Areas */
@@ -8854,6 +8888,15 @@ export interface components {
             instruments: components["schemas"]["InstrumentFull"][];
             /** Limit Kinds */
             limit_kinds: components["schemas"]["LimitKind"][];
+            /** Schools */
+            schools: components["schemas"]["SchoolHeld"][];
+        };
+        /** SchoolIn */
+        SchoolIn: {
+            /** What */
+            what: string;
+            /** Choice */
+            choice: string;
         };
         /** AreaIn */
         AreaIn: {
@@ -11716,6 +11759,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "workshop.hold_with": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SchoolIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Workshop"];
                 };
             };
         };

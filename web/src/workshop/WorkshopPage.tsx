@@ -8,6 +8,7 @@ import { atLeast, useMe } from "../session/me";
 import { LongWork } from "../work/LongWork";
 import { ModelForm } from "./ModelForm";
 import { People } from "./People";
+import { Schools } from "./Schools";
 
 type Shop = Schemas["Workshop"];
 
@@ -54,6 +55,9 @@ export function WorkshopPage() {
         </Tabs.Content>
         <Tabs.Content value="models">
           <Models s={s} lead={lead} />
+          <div className="mt-4">
+            <Schools schools={s.schools} lead={lead} />
+          </div>
         </Tabs.Content>
         <Tabs.Content value="room">
           <Room s={s} lead={lead} />
