@@ -97,7 +97,7 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
               No.
             </th>
             {columns.map((c) => (
-              <th key={c.name} className="font-semibold" scope="col">
+              <th key={c.name} className="pr-4 font-semibold" scope="col">
                 {named(c)}
               </th>
             ))}
@@ -124,7 +124,7 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
               >
                 <td className="py-1 text-[15px] text-ink2">{i + 1}</td>
                 {columns.map((c) => (
-                  <td key={c.name} className="py-1">
+                  <td key={c.name} className="py-1 pr-4">
                     {row[c.name]}
                   </td>
                 ))}
