@@ -313,7 +313,8 @@ def _speck(smooth: Floats, x: Floats, y: Floats, z: Floats, floor: float) -> Spo
         return None
     others = np.delete(np.arange(len(z)), i)
     rest = fitted(smooth[others], z[others])
-    scatter = max(rest.scatter, floor)
+    # A scatter that is seen on few places may be small by chance.
+    scatter = max(rest.scatter * rest.factor / 1.96, floor)
     if alone[i] < max(_STANDS_OUT * scatter / math.sqrt(share[i]), _LEAST_SPECK_MM):
         return None
     return Spot(x_mm=float(x[i]), y_mm=float(y[i]), over_mm=float(alone[i]))

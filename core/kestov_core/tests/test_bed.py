@@ -142,6 +142,10 @@ class Bed(unittest.TestCase):
         ]
         self.assertLessEqual(np.mean(found), 0.01)
 
+    def test_nor_are_they_on_few_places(self):
+        found = [run(of_bed(SimBed(bow_mm=0.1), noise=0.02, seed=s, n=3)).debris_suspected for s in range(200)]
+        self.assertLessEqual(np.mean(found), 0.03)
+
     def test_level_and_unsure_beds_get_no_turns(self):
         level = run(of_bed(SimBed(tilt_x=0.01), noise=0.002))
         self.assertEqual((level.verdict, level.advice), ("in_tolerance", []))
