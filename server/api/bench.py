@@ -27,7 +27,7 @@ from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.quantities import Quantity, Verdict
 from measuring import recording
 from measuring.models import Standing
-from measuring.rounds import Round, newest_tension, not_read, places_of, rounds, set_belts, target_of
+from measuring.rounds import Round, courses, newest_tension, not_read, places_of, rounds, set_belts, target_of
 from measuring.setting import Turned, course_of, sets, turn_by
 from measuring.taking import known_of, measuring, procedure_at
 from measuring.turning import turn
@@ -226,13 +226,21 @@ class RoundOut(Schema):
     actions: list[ActionOut]
 
 
+class BeltCourse(Schema):
+    """Whether the rounds of a belt hold, help, or no longer do."""
+
+    place: str
+    course: Course
+
+
 class RoundsOut(Schema):
-    """The rounds so far, which belts still want measuring in this round, and what to turn once all are."""
+    """The rounds so far, which belts still want measuring in this round, what to turn once all are, and what it came to."""
 
     places: list[str]
     rounds: list[RoundOut]
     missing: list[str]
     advice: BeltSetResult | None
+    courses: list[BeltCourse]
 
 
 class SetOut(Schema):
@@ -458,7 +466,8 @@ def see_rounds(request: SignedIn, printer_id: int, place: str, case_id: int | No
     last = past[-1] if past else None
     missing = not_read(places, last)
     advice = set_belts(printer, places, last) if last is not None and not missing else None
-    return RoundsOut(places=places, rounds=[_round(r) for r in past], missing=missing, advice=advice)
+    found = [BeltCourse(place=p, course=c) for p, c in courses(printer, places, past).items()]
+    return RoundsOut(places=places, rounds=[_round(r) for r in past], missing=missing, advice=advice, courses=found)
 
 
 def _round(r: Round) -> RoundOut:

@@ -13,8 +13,10 @@ from typing import Any
 
 from django.db.models import QuerySet
 from kestov_core import procedures
+from kestov_core.course import Course, Stage, course
 from kestov_core.procedures.belt_set import PROCEDURE as BELT_SET
 from kestov_core.procedures.belt_set import BeltSetResult
+from kestov_core.quantities import Limits, Quantity, decide
 from people.clock import now
 from workshop.models import Limit, Printer
 
@@ -169,6 +171,26 @@ def target_of(printer: Printer, place: str) -> tuple[float, float, str]:
     belt = printer.motion().belts()[place]
     low, high = tension_band_typical(belt.width_mm)
     return low, high, "typical"
+
+
+def courses(printer: Printer, places: Sequence[str], past: Sequence[Round]) -> dict[str, Course]:
+    """Whether the rounds of each belt hold, help, or no longer do: by how far it stands from the middle of its band."""
+    out = {}
+    for place in places:
+        low, high, _ = target_of(printer, place)
+        stages = []
+        for r in past:
+            if place not in r.readings:
+                continue
+            q = Quantity.model_validate(r.readings[place].tension)
+            off = q.model_copy(update={"value": q.value - (low + high) / 2, "low": None, "high": None})
+            verdict = decide(q.value, q.u95, Limits(low=low, high=high))
+            turned = any(a.place == place for a in r.actions)
+            stages.append(Stage(quantity=off, verdict=verdict, turned=turned))
+        # Only what was turned itself has a course; what its partner's turn did to it is the partner's.
+        if any(s.turned for s in stages[:-1]) and (found := course(stages)) is not None:
+            out[place] = found
+    return out
 
 
 def set_belts(printer: Printer, places: list[str], last: Round) -> BeltSetResult:

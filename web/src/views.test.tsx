@@ -321,6 +321,7 @@ describe("the bench", () => {
   const rounds = (missing: string[], turned: boolean, holds = false) => ({
     places: ["a", "b"],
     missing,
+    courses: [] as Schemas["BeltCourse"][],
     advice: missing.length ? null : { ...advice, holds, ...(holds ? { advice: [], belts: [] } : {}) },
     rounds: [
       {
@@ -371,6 +372,14 @@ describe("the bench", () => {
     );
     expect(text).toContain("Difference 44.50 ± 0.30 % ; A is the slacker.");
     expect(text).toContain("Stop if a printed part creaks.");
+  });
+  it("says what turning came to", () => {
+    const improvement = { value: 62, u95: 4, unit: "%" };
+    const courses = [
+      { place: "a", course: { state: "helps" as const, words: "It helps: 4.1 N less. Go on.", improvement } },
+    ];
+    const text = draw(<BeltsBench />, known({ ...rounds([], false), courses }), where);
+    expect(text).toContain("A. It helps: 4.1 N less. Go on. 62 % of what it was off by at first is gone (± 4 %).");
   });
   it("says that a turn is by the book until this machine was turned", () => {
     const read = rounds([], false);

@@ -71,6 +71,24 @@ class Rounds(ApiCase):
         self.good("technician", "POST", f"/printers/{self.slinger.pk}/belt-ladder", body)
         self.assertEqual(target_of(self.slinger, "x")[2], "workshop, from this model's best")
 
+    def test_what_turning_came_to_is_told_of_the_belt_that_was_turned(self):
+        def courses():
+            told = self.good("technician", "GET", f"/printers/{self.crossed.pk}/rounds?place=a")["courses"]
+            return {c["place"]: c["course"]["state"] for c in told}
+
+        for place in ("a", "b"):
+            self.stand_in(place)
+        self.assertEqual(courses(), {})
+        # Belt A is slack: slackening it is the wrong way.
+        self.turn("a", -0.5)
+        for place in ("a", "b"):
+            self.stand_in(place)
+        self.assertEqual(courses(), {"a": "worse"})
+        self.turn("a", 1.0)
+        for place in ("a", "b"):
+            self.stand_in(place)
+        self.assertEqual(courses(), {"a": "helps"})
+
     def test_a_case_has_its_own_rounds(self):
         case = self.report()
         self.stand_in("a", case)

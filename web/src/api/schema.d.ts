@@ -6340,6 +6340,15 @@ export interface components {
             note: string;
         };
         /**
+         * BeltCourse
+         * @description Whether the rounds of a belt hold, help, or no longer do.
+         */
+        BeltCourse: {
+            /** Place */
+            place: string;
+            course: components["schemas"]["Course"];
+        };
+        /**
          * BeltOut
          * @description What to do with one belt. ``turns`` is null where nothing is to be turned; its unit is mm for sliders.
          *
@@ -6412,6 +6421,20 @@ export interface components {
             /** Holds */
             holds: boolean;
         };
+        /**
+         * Course
+         * @description How it stands after the last round. ``improvement``: how much of the first round's error is gone, in per cent.
+         */
+        Course: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "first" | "holds" | "helps" | "no_longer_helps" | "worse" | "cannot_tell";
+            /** Words */
+            words: string;
+            improvement?: components["schemas"]["Quantity"] | null;
+        };
         /** RoundOut */
         RoundOut: {
             /** Number */
@@ -6429,7 +6452,7 @@ export interface components {
         };
         /**
          * RoundsOut
-         * @description The rounds so far, which belts still want measuring in this round, and what to turn once all are.
+         * @description The rounds so far, which belts still want measuring in this round, what to turn once all are, and what it came to.
          */
         RoundsOut: {
             /** Places */
@@ -6439,6 +6462,8 @@ export interface components {
             /** Missing */
             missing: string[];
             advice: components["schemas"]["BeltSetResult"] | null;
+            /** Courses */
+            courses: components["schemas"]["BeltCourse"][];
         };
         /**
          * Turn
@@ -6458,20 +6483,6 @@ export interface components {
              * @default
              */
             note: string;
-        };
-        /**
-         * Course
-         * @description How it stands after the last round. ``improvement``: how much of the first round's error is gone, in per cent.
-         */
-        Course: {
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "first" | "holds" | "helps" | "no_longer_helps" | "worse" | "cannot_tell";
-            /** Words */
-            words: string;
-            improvement?: components["schemas"]["Quantity"] | null;
         };
         /**
          * SetOut

@@ -67,6 +67,7 @@ export function BeltsBench() {
           {bench.data.printer}: {r.places.length > 1 ? "belts" : "belt"} {names}
         </h1>
         <Standing r={r} belts={bench.data.belts} onPick={setChosen} active={active} />
+        {last?.actions.length ? null : <Courses courses={r.courses} />}
         {r.missing.length ? (
           <p className="text-[19px] font-semibold">
             {last?.actions.length ? "Turned. " : ""}Now pluck belt {active.toUpperCase()}.
@@ -87,6 +88,18 @@ export function BeltsBench() {
       </section>
     </div>
   );
+}
+
+/** What turning came to, where it did not simply help: it got worse, or no longer helps; else how much is gone. */
+function Courses({ courses }: { courses: Schemas["BeltCourse"][] }) {
+  return courses.map(({ place, course }) => (
+    <p key={place} className="text-[17px]">
+      <b>{place.toUpperCase()}.</b> {course.words}
+      {course.improvement && course.state !== "worse"
+        ? ` ${Math.round(course.improvement.value)} % of what it was off by at first is gone (± ${Math.round(course.improvement.u95 ?? 0)} %).`
+        : ""}
+    </p>
+  ));
 }
 
 /** Each belt on its strip, with the round before as a ghost, and their difference. */
