@@ -5,11 +5,12 @@ from __future__ import annotations
 from typing import Literal
 
 from django.http import HttpResponse
-from kestov_core import procedures
 from kestov_core.errors import BadInput
 from kestov_core.parts.designs import DESIGNS, extent
+from kestov_core.procedures.base import Procedure
 from measuring.parts import KINDS, FileKind, as_file, fit_for, part_for
 from measuring.sheets import as_pdf, as_svg, sheet_of
+from measuring.taking import measuring
 from ninja import Router, Schema
 from workshop.models import Printer
 
@@ -43,7 +44,7 @@ def list_parts(request: SignedIn, printer_id: int):
 
 
 def _part(printer: Printer, name: str) -> PartOut:
-    design = DESIGNS[name]
+    design, reads = DESIGNS[name], _reads(name)
     size: tuple[float | None, float | None] = (None, None)
     why, count = "", 0
     try:
@@ -56,8 +57,8 @@ def _part(printer: Printer, name: str) -> PartOut:
         name=name,
         title=design.title,
         words=design.words,
-        procedure=design.procedure,
-        place=_place(printer, design.procedure),
+        procedure=reads.name if reads is not None else None,
+        place=_place(printer, reads),
         width_mm=size[0],
         depth_mm=size[1],
         places=count,
@@ -65,9 +66,14 @@ def _part(printer: Printer, name: str) -> PartOut:
     )
 
 
-def _place(printer: Printer, procedure: str | None) -> str | None:
-    """Where its procedure measures on this machine; None where it does not."""
-    places = procedures.get(procedure).places(printer.motion()) if procedure is not None else ()
+def _reads(part: str) -> Procedure | None:
+    """The procedure that reads a part; None where it is looked at by eye."""
+    return next((p for p in measuring() if p.part == part), None)
+
+
+def _place(printer: Printer, procedure: Procedure | None) -> str | None:
+    """Where a procedure measures on this machine; None where it does not."""
+    places = procedure.places(printer.motion()) if procedure is not None else ()
     return places[0] if places else None
 
 
@@ -84,8 +90,11 @@ def take_sheet(request: SignedIn, printer_id: int, name: str, kind: Literal["pdf
     """A part's measuring sheet: its places numbered on a drawing, a box for each reading, a code that opens the page."""
     printer = the_printer(printer_id)
     design, shape = part_for(printer, name)
-    place = _place(printer, design.procedure)
-    path = f"/bench/{printer_id}/{design.procedure}/{place}" if place is not None else f"/bench/{printer_id}"
+    reads = _reads(name)
+    place = _place(printer, reads)
+    path = f"/bench/{printer_id}"
+    if reads is not None and place is not None:
+        path += f"/{reads.name}/{place}"
     sheet = sheet_of(design, shape, printer.name, fit_for(printer).day, request.build_absolute_uri(path))
     if kind == "svg":
         return download(as_svg(sheet), "image/svg+xml", f"{printer.name}-{name}-sheet.svg")

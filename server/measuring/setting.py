@@ -12,9 +12,9 @@ from typing import Any, cast
 from kestov_core import procedures
 from kestov_core.course import Course, Stage, course
 from kestov_core.procedures.base import Procedure
-from kestov_core.procedures.turned import MOST_STEPS, MOST_TURNED, Turnable
 from kestov_core.quantities import Quantity
 from kestov_core.simulator.machine import SimMachine
+from kestov_core.turned import MOST_STEPS, MOST_TURNED, Turnable
 from people.clock import now
 from people.models import User, audit
 from people.refusals import Refused

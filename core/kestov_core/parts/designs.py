@@ -52,12 +52,11 @@ class PartShape:
 
 @dataclass(frozen=True)
 class Design:
-    """A part: its name, what it is for, the procedure that reads it, and how it is made."""
+    """A part: its name, what it is for, and how it is made. Which procedure reads it, that procedure says."""
 
     name: str
     title: str
     words: str
-    procedure: str | None
     make: Callable[[Fitted], PartShape]
 
 
@@ -303,37 +302,29 @@ DESIGNS: dict[str, Design] = {
             "frame",
             "Frame for squareness",
             "Diagonals by caliper; its size tells half the lean that is allowed.",
-            "squareness",
             _frame,
         ),
         Design(
             "bar",
             "Stepped bar",
             "Four lengths and more of each kind, so that scale and wall come apart.",
-            "dimensions",
             _bar,
         ),
-        Design("ring", "Ring for roundness", "Diameters by angle; its mark toward +X.", "roundness", _ring),
-        Design(
-            "corner", "Corner for ringing", "Two walls; count the ripples after the corner.", "ringing-print", _corner
-        ),
-        Design(
-            "wall", "Wall for two speeds", "The same wall at two speeds: timed or geometric.", "ripple-source", _wall
-        ),
-        Design("column", "Ribbed column", "What repeats over the height, and how tall it is.", None, _column),
-        Design("flat", "First layer", "Five thin fields over the bed.", "bed", _flat),
+        Design("ring", "Ring for roundness", "Diameters by angle; its mark toward +X.", _ring),
+        Design("corner", "Corner for ringing", "Two walls; count the ripples after the corner.", _corner),
+        Design("wall", "Wall for two speeds", "The same wall at two speeds: timed or geometric.", _wall),
+        Design("column", "Ribbed column", "What repeats over the height, and how tall it is.", _column),
+        Design("flat", "First layer", "Five thin fields over the bed.", _flat),
         Design(
             "health",
             "Health print",
             "Under half an hour: corner, wall, lengths, ring and first layer, for the monthly look.",
-            None,
             _health,
         ),
         Design(
             "thread",
             "Golden thread",
             "Bolt and nut: a ten-second go or no-go against the pair that is kept.",
-            None,
             _bolt_and_nut,
         ),
     )

@@ -15,7 +15,7 @@ from ..asking import Choice, LimitSource, SchoolSource, limits_named, schools_na
 from ..errors import BadInput
 from .base import Procedure, Result
 
-_SHARED = {"__init__", "base", "turned"}
+_SHARED = {"__init__", "base"}
 
 
 def names() -> list[str]:

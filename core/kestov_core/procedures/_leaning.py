@@ -10,8 +10,8 @@ from pydantic import Field
 
 from ..asking import Asked, Choice, held_with, last_time, typical
 from ..quantities import Quantity
+from ..turned import Turnable, TurnedResult, TurnedStep, answers, mm_words
 from .base import Advice, School, Turned
-from .turned import Turnable, TurnedResult, TurnedStep, answers, mm_words
 
 if TYPE_CHECKING:
     from ..simulator.machine import SimMachine

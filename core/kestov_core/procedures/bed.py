@@ -19,8 +19,7 @@ from ..fitting import Fit, Floats, fitted
 from ..machine import Kinematics
 from ..quantities import U95_OF_STEP, Limits, Quantity, Told, decide, rounded, worst
 from ..readers import read_csv
-from .base import Advice, Context, Finding, Part, Procedure, StandIn, Turned, source_of, three_way
-from .turned import (
+from ..turned import (
     HISTORY,
     History,
     Named,
@@ -34,6 +33,7 @@ from .turned import (
     turns_needed,
     ways,
 )
+from .base import Advice, Context, Finding, Part, Procedure, StandIn, Turned, source_of, three_way
 
 if TYPE_CHECKING:
     from ..simulator.machine import SimMachine
@@ -588,5 +588,6 @@ PROCEDURE = Procedure(
     table=Height,
     grid=True,
     turned=Turned("Turned bed screw {target}", ("bed",), "bed_changed", _turn),
+    part="flat",
     stand_in=_stand_in,
 )

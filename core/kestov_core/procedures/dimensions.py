@@ -476,5 +476,6 @@ PROCEDURE = Procedure(
     interval_days=120,
     table=Size,
     sheet=sheet,
+    part="bar",
     stand_in=_stand_in,
 )

@@ -17,8 +17,7 @@ from ..errors import BadInput
 from ..fitting import Fit, fitted
 from ..machine import Description, Place, ScrewTransmission
 from ..quantities import Limits, Quantity
-from .base import Advice, Context, Finding, Part, Procedure, School, StandIn, Turned, source_of, three_way
-from .turned import (
+from ..turned import (
     HISTORY,
     History,
     Named,
@@ -31,6 +30,7 @@ from .turned import (
     turn_words,
     ways,
 )
+from .base import Advice, Context, Finding, Part, Procedure, School, StandIn, Turned, source_of, three_way
 
 if TYPE_CHECKING:
     from ..simulator.machine import SimMachine

@@ -284,6 +284,7 @@ PROCEDURE = Procedure(
     measures="axis",
     at=_at,
     by_wall=True,
+    part="corner",
     stand_in=_stand_in,
     place_of=lambda context: context.rings,
     of_old=_of_old,

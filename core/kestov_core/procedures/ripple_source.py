@@ -496,5 +496,6 @@ PROCEDURE = Procedure(
     analyse,
     measures="axis",
     photo=("speed_mm_s",),
+    part="wall",
     stand_in=_stand_in,
 )

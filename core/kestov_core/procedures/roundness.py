@@ -280,5 +280,6 @@ PROCEDURE = Procedure(
     adjustable=True,
     interval_days=120,
     sheet=sheet,
+    part="ring",
     stand_in=_stand_in,
 )

@@ -21,8 +21,8 @@ from ..fitting import Fit, Floats, fitted
 from ..machine import Place
 from ..quantities import Limits, Quantity, Told, decide, quadrature, worst
 from ..readers import read_csv
+from ..turned import Turnable, TurnedResult
 from .base import Advice, Context, Finding, Part, Procedure, StandIn, Turned, source_of, three_way
-from .turned import Turnable, TurnedResult
 
 if TYPE_CHECKING:
     from ..simulator.machine import SimMachine

@@ -15,9 +15,9 @@ from pydantic import Field
 from ..asking import Asked, instrument_u95, last_time, limit, resolution, told
 from ..errors import BadInput
 from ..quantities import Limits, Quantity, odd_ones, quadrature, t95
+from ..turned import HISTORY, History
 from ._leaning import MOVED, AskedPlane, FrameSpan, Leaning, LeaningResult, SkewSchool
 from .base import Context, Finding, Part, Procedure, StandIn, source_of, three_way
-from .turned import HISTORY, History
 
 if TYPE_CHECKING:
     from ..simulator.machine import SimMachine
@@ -283,5 +283,6 @@ PROCEDURE = Procedure(
     adjustable=True,
     interval_days=120,
     turned=MOVED,
+    part="frame",
     stand_in=_stand_in,
 )

@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 from kestov_core import procedures
 from kestov_core.course import Stage, course
 from kestov_core.errors import BadInput
-from kestov_core.procedures.turned import TurnedStep, answers
 from kestov_core.quantities import Quantity
 from kestov_core.simulator.frame import SimBeam, SimBed
 from kestov_core.simulator.machine import SimMachine
+from kestov_core.turned import TurnedStep, answers
 
 SCREWS = [
     {"name": "left", "x_mm": 0.0, "lead_mm": 8.0, "raise": "clockwise"},

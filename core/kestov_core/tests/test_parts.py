@@ -5,6 +5,7 @@ from collections import Counter
 
 import numpy as np
 
+from kestov_core import procedures
 from kestov_core.errors import BadInput
 from kestov_core.parts.designs import CALIPER_MM, DESIGNS, Fitted, extent, frame_side, made
 from kestov_core.parts.marks import text
@@ -87,6 +88,12 @@ class Parts(unittest.TestCase):
             with self.assertRaises(BadInput) as e:
                 made(name, bed)
             self.assertEqual(e.exception.code, "out_of_range")
+
+    def test_each_part_that_a_procedure_reads_is_there_and_read_by_one(self):
+        read = [p for n in procedures.names() if (p := procedures.get(n).part) is not None]
+        self.assertEqual(len(read), len(set(read)))
+        self.assertLessEqual(set(read), set(DESIGNS))
+        self.assertEqual(set(DESIGNS) - set(read), {"column", "health", "thread"})
 
     def test_outlines_lie_where_the_solid_does(self):
         for name in DESIGNS:

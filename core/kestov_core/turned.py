@@ -1,6 +1,6 @@
 """What a result is turned by, what turning taught, and how a screw is turned: shared by the procedures that are set in rounds.
 
-Not here: belts, which are set in pairs (`belt_set`), and whether a course of rounds holds (`course`).
+Not here: belts, which are set in pairs (`procedures.belt_set`), and whether a course of rounds holds (`course`).
 """
 
 from __future__ import annotations
@@ -11,10 +11,10 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import AliasChoices, Field
 
-from ..asking import measured
-from ..machine import Turning
-from ..quantities import Quantity, own_u95, rounded
-from .base import Part, Result
+from .asking import measured
+from .machine import Turning
+from .procedures.base import Part, Result
+from .quantities import Quantity, own_u95, rounded
 
 #: The name of something that is turned, as it stands on the machine.
 Named = Annotated[str, Field(min_length=1, max_length=40)]
