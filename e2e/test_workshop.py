@@ -73,6 +73,58 @@ class SettingUp(AppCase):
         expect(page.get_by_label("May wander, mm")).to_have_value("0.3")
         expect(page.get_by_text(say("The workshop's limit."))).to_be_visible()
 
+    def test_an_instrument_is_checked_and_what_it_reads_in_ones_hands_is_reckoned_with(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/workshop")
+        self.tab(page, "Instruments")
+        page.get_by_role("link", name="Caliper 1").click()
+        expect(page.get_by_text(say("Its check was due"))).to_be_visible()
+        self.assert_accessible(page, "an instrument")
+        expect(page.get_by_label("It is truly, mm")).to_have_value("25")
+        for figure in ("25,0", "25.01", "25.01"):
+            page.get_by_label(say("^It reads in mm, reading")).fill(figure)
+            page.keyboard.press("Enter")
+        page.get_by_role("button", name="Keep the check").click()
+        expect(page.get_by_text(say("Its check was due"))).to_have_count(0)
+        expect(page.get_by_label("Earlier checks").get_by_role("listitem")).to_have_count(1)
+
+        page.get_by_role("link", name="Printed blocks, across the flats").click()
+        expect(page.get_by_text("It counts.")).to_be_visible()
+        self.assert_accessible(page, "a comparison that was read")
+        mine = page.get_by_role("row", name=say("^Wen Askel")).inner_text().split()[-2]
+        page.goto("/bench/6/dimensions/all")
+        page.get_by_label("Taken with").select_option(label="Caliper 1")
+        page.get_by_text("What else counts, and where it is from").click()
+        good = page.get_by_label("A reading is good to ±, mm")
+        expect(good).to_be_visible()
+        self.assertEqual(f"{float(good.input_value()):.2g}", f"{float(mine):.2g}")
+
+    def test_a_comparison_is_begun_run_and_read(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/workshop")
+        self.tab(page, "Instruments")
+        page.get_by_role("link", name="Spring scale 10 N").click()
+        page.get_by_label("What is measured").fill("Bottles")
+        page.get_by_label(say("^The pieces")).fill("small, large")
+        page.get_by_label("Ilse Tarn").check()
+        page.get_by_label("How often each measures each").select_option("2")
+        page.get_by_role("button", name="Begin").click()
+        truth, bias = {"small": 2.0, "large": 6.0}, {"Wen Askel": 0.0, "Ilse Tarn": 0.3}
+        expect(page.get_by_text(say("measures piece"))).to_be_visible()
+        self.assert_accessible(page, "a comparison")
+        for person in bias:
+            for n in range(4):
+                asked = page.get_by_text(say(f"^{person} measures piece"))
+                piece = asked.locator("b").inner_text()
+                page.get_by_label(say(f"Reading in N, reading {n + 1}")).fill(
+                    f"{truth[piece] + bias[person] + 0.1 * (n % 2):.1f}"
+                )
+                page.keyboard.press("Enter")
+            page.get_by_role("button", name=f"Keep {person}'s readings").click()
+        expect(page.get_by_text(say("Ilse Tarn reads 0.15 N more"))).to_be_visible()
+        page.get_by_role("button", name="Let it count").click()
+        expect(page.get_by_text("It counts.")).to_be_visible()
+
     def test_a_machine_that_differs_from_its_model_is_reckoned_with(self) -> None:
         page = self.sign_in("tech")
         page.goto("/machines/5")

@@ -149,7 +149,10 @@ def read_csv(
 
 
 def read_named(
-    data: bytes, columns: Sequence[str], words: Mapping[str, Sequence[str]]
+    data: bytes,
+    columns: Sequence[str],
+    words: Mapping[str, Sequence[str]],
+    optional: Mapping[str, Sequence[str]] | None = None,
 ) -> tuple[dict[str, list[float]], dict[str, list[str]]]:
     r"""As `read_csv`, for tables that have words beside their figures.
 
@@ -161,6 +164,8 @@ def read_named(
         Names of the columns of figures.
     words : mapping of str to sequence of str
         The columns of words, each with the words that it may hold (small letters); none: any of up to 60 characters.
+    optional : mapping of str to sequence of str, optional
+        Columns of words that may be left out.
 
     Returns
     -------
@@ -178,6 +183,7 @@ def read_named(
     ({'mm': [1.5, 2.0]}, {'axis': ['x', 'y']})
     """
     head = _head(data, (*columns, *words), ())
+    words = {**words, **{n: may_be for n, may_be in (optional or {}).items() if n in head.names}}
     at = {n: head.names.index(n) for n in (*columns, *words)}
     figures: dict[str, list[float]] = {n: [] for n in columns}
     told: dict[str, list[str]] = {n: [] for n in words}

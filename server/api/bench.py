@@ -26,13 +26,13 @@ from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.quantities import Quantity, Verdict
 from measuring import recording
+from measuring.checks import doubt
 from measuring.models import Standing
 from measuring.rounds import Round, courses, newest_tension, not_read, places_of, rounds, set_belts, target_of
 from measuring.setting import Turned, course_of, sets, turn_by
 from measuring.taking import known_of, measuring, procedure_at
 from measuring.turning import turn
 from ninja import Router, Schema
-from people.clock import now
 from people.models import name_of
 from pydantic import Field
 from workshop.models import Instrument, Printer
@@ -65,7 +65,7 @@ class InstrumentOut(Schema):
     id: int
     name: str
     kind: str
-    overdue: bool
+    doubt: str
     on_network: bool
 
 
@@ -318,8 +318,7 @@ def bench(request: SignedIn, printer_id: int, case_id: int | None = None):
 
 
 def _instrument(i: Instrument) -> InstrumentOut:
-    overdue = i.check_due is not None and i.check_due < now().date()
-    return InstrumentOut(id=i.pk, name=i.name, kind=i.kind, overdue=overdue, on_network=bool(i.address))
+    return InstrumentOut(id=i.pk, name=i.name, kind=i.kind, doubt=doubt(i), on_network=bool(i.address))
 
 
 def _first(f: First) -> FirstOut:
@@ -362,7 +361,7 @@ def page(request: SignedIn, printer_id: int, procedure: str, place: str, instrum
     printer = the_printer(printer_id)
     here = procedure_at(printer, procedure, place)
     instrument = get_object_or_404(Instrument, pk=instrument_id) if instrument_id is not None else None
-    known = known_of(printer, here, place, instrument)
+    known = known_of(printer, here, place, instrument, request.user)
     card = knowledge.cards()[procedure].here(place)
     practice: Literal["readings", "record"] | None = None
     if printer.simulated is not None and here.stand_in is not None:

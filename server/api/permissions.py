@@ -83,6 +83,12 @@ TABLE: dict[str, Role | None] = {
     "captures.raw": T,
     "captures.export": T,
     "captures.recompute": T,
+    # instruments, and how good readings are
+    "instruments.see": T,
+    "instruments.check": T,
+    "instruments.study": T,
+    "studies.see": T,
+    "studies.run": T,
     # the workshop itself
     "workshop.see": T,
     "workshop.change": L,

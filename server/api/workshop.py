@@ -11,6 +11,7 @@ from kestov_core import knowledge, procedures
 from kestov_core.asking import Choice
 from kestov_core.describing import LimitTold
 from kestov_core.machine import Description
+from measuring.checks import doubt
 from ninja import Field, Router, Schema
 from people import trail
 from people.accounts import add_account, change_account, make_code
@@ -76,7 +77,10 @@ class InstrumentIn(Schema):
 
 
 class InstrumentFull(InstrumentIn):
+    """``doubt``: why it should not be believed as it is, in words."""
+
     id: int
+    doubt: str
 
 
 class AreaFull(AreaIn):
@@ -186,7 +190,10 @@ def the_workshop() -> Workshop:
             )
             for p in Printer.objects.all()
         ],
-        instruments=[InstrumentFull.model_validate(i, from_attributes=True) for i in Instrument.objects.all()],
+        instruments=[
+            InstrumentFull(**InstrumentIn.model_validate(i, from_attributes=True).model_dump(), id=i.pk, doubt=doubt(i))
+            for i in Instrument.objects.all()
+        ],
         limit_kinds=[
             LimitKind(what=s.what, words=s.words, unit=s.unit, side=s.side) for s in procedures.limits().values()
         ],

@@ -6,11 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from kestov_core import knowledge
+from measuring.checks import doubted
 from measuring.condition import PrinterCondition, conditions, wants
 from people.clock import now
 from people.models import name_of
 from workshop import worklist
-from workshop.models import Instrument, Printer, of_these
+from workshop.models import Printer, of_these
 from workshop.worklist import Pressing, Wanted
 
 from .models import Case, SiblingLook, State
@@ -97,12 +98,11 @@ def _measurements(rows: Sequence[MachineNow]) -> list[Pressing]:
 
 @worklist.register
 def _instruments(rows: Sequence[MachineNow]) -> list[Pressing]:
+    """Instruments whose check is due, or found them off: every figure that they give hangs on it."""
     moment = now()
     return [
-        Pressing(
-            4, moment, Wanted(title=f"Check {i.name}", why=f"Its check was due on {i.check_due}.", kind="instrument")
-        )
-        for i in Instrument.objects.filter(check_due__lt=moment.date())
+        Pressing(4, moment, Wanted(title=f"Check {i.name}", why=why, kind="instrument", instrument_id=i.pk))
+        for i, why in doubted()
     ]
 
 

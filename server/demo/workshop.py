@@ -26,6 +26,7 @@ from people.clock import at
 from people.models import Role, User
 from workshop.models import Printer
 
+from .instruments import INSTRUMENTS, check_and_compare
 from .models_of_printers import MODELS
 
 PEOPLE = [
@@ -134,6 +135,7 @@ class Maker:
         self._resonances()
         self._travels()
         self._frames()
+        check_and_compare(self)
         self._closed_cases()
         self._open_cases()
 
@@ -155,56 +157,9 @@ class Maker:
             shop = self.call("lead", "POST", "/workshop/areas", {"name": name})
         for model in MODELS:
             shop = self.call("lead", "POST", "/workshop/models", model)
-        for row in (
-            {
-                "name": "Bench microphone",
-                "kind": "microphone",
-                "unit": "Hz",
-                "checked_on": self._day(60),
-                "checked_against": "tuning fork 440 Hz",
-                "check_due": self._day(-120),
-            },
-            {
-                "name": "Caliper 1",
-                "kind": "caliper",
-                "resolution": 0.01,
-                "u95": 0.03,
-                "unit": "mm",
-                "checked_on": self._day(200),
-                "checked_against": "gauge block 25 mm",
-                "check_due": self._day(15),
-            },
-            {
-                "name": "Spring scale 10 N",
-                "kind": "spring scale",
-                "resolution": 0.1,
-                "u95": 0.1,
-                "unit": "N",
-                "checked_on": self._day(90),
-                "checked_against": "bottle of 500 g water",
-                "check_due": self._day(-90),
-            },
-            {
-                "name": "Dial indicator 10 mm",
-                "kind": "dial indicator",
-                "resolution": 0.01,
-                "u95": 0.01,
-                "unit": "mm",
-                "checked_on": self._day(120),
-                "checked_against": "gauge block 5 mm",
-                "check_due": self._day(-60),
-            },
-            {
-                "name": "Accelerometer on the bench",
-                "kind": "accelerometer",
-                "unit": "m/s2",
-                "checked_on": self._day(30),
-                "checked_against": "standing on each side, 9.81 m/s²",
-                "check_due": self._day(-150),
-                "address": "127.0.0.1:8790",
-            },
-        ):
-            shop = self.call("lead", "POST", "/workshop/instruments", row)
+        for row in INSTRUMENTS:
+            told = {k: self._day(v) if k in ("checked_on", "check_due") else v for k, v in row.items()}
+            shop = self.call("lead", "POST", "/workshop/instruments", told)
         areas = {p["name"]: p["id"] for p in shop["areas"]}
         models = {m["name"]: m for m in shop["models"]}
         for i, (name, of_model, area, _) in enumerate(PRINTERS):

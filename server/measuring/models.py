@@ -261,3 +261,66 @@ class Chunk(models.Model):
     class Meta:
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["recording", "number"], name="chunk_once")]
+
+
+class InstrumentCheck(models.Model):
+    """An instrument held against something known: what was read, and what the core made of it. Rows are only ever added."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="checks")
+    against = models.CharField(max_length=120)
+    context = models.JSONField()
+    found = models.JSONField()
+    core_version = models.CharField(max_length=20)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-at", "-id"]
+
+
+class Study(models.Model):
+    """The same pieces measured with one instrument several times by two or more people.
+
+    ``people``: ``[{id, name}]``, as they were called when it was set up. ``pieces``: what each is called. ``times``: how often
+    each person measures each. ``found``: what the core makes of all readings; null while some are missing. ``counts_since``:
+    from then on a reading with this instrument is taken to be as good as it says.
+    """
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="studies")
+    what = models.CharField(max_length=120)
+    people = models.JSONField()
+    pieces = models.JSONField()
+    times = models.PositiveSmallIntegerField()
+    unit = models.CharField(max_length=12)
+    tolerance = models.FloatField(null=True)
+    found = models.JSONField(null=True)
+    core_version = models.CharField(max_length=20, blank=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+    counts_since = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]
+
+
+class StudyReading(models.Model):
+    """One reading of a study. ``position``: its number in that person's own order; ``withdrawn_at``: it was a slip, and taken again."""
+
+    study = models.ForeignKey(Study, on_delete=models.CASCADE, related_name="readings")
+    person = models.PositiveIntegerField()
+    position = models.PositiveSmallIntegerField()
+    piece = models.PositiveSmallIntegerField()
+    value = models.FloatField()
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+    withdrawn_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["person", "position", "id"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["study", "person", "position"],
+                condition=models.Q(withdrawn_at__isnull=True),
+                name="study_reading_once",
+            )
+        ]

@@ -25,6 +25,7 @@ from .changes import since
 from .models import Capture, Result, StoredValue
 from .rounds import current_round
 from .setting import current_set, taught
+from .studies import u95_in_hands
 
 
 @dataclass
@@ -60,8 +61,17 @@ def procedure_at(printer: Printer, name: str, place: str) -> Procedure:
     return procedure
 
 
-def known_of(printer: Printer, procedure: Procedure, place: str, instrument: Instrument | None = None) -> Known:
-    """What is known of a machine when something is measured there: its model, the limits, the ledger, earlier measurements."""
+def known_of(
+    printer: Printer,
+    procedure: Procedure,
+    place: str,
+    instrument: Instrument | None = None,
+    hands: User | None = None,
+) -> Known:
+    """What is known of a machine when something is measured there: its model, the limits, the ledger, earlier measurements.
+
+    ``hands``: who measures; what a reading with the instrument is good to depends on it.
+    """
     motion = printer.motion()
     mine = Capture.objects.filter(printer=printer).current().defer("data")
     last = mine.filter(procedure=procedure.name, place=place).first()
@@ -87,9 +97,7 @@ def known_of(printer: Printer, procedure: Procedure, place: str, instrument: Ins
         limits={
             (x.what, x.place): Limits(low=x.low, high=x.high) for x in Limit.objects.filter(model=printer.model_id)
         },
-        instrument=None
-        if instrument is None
-        else InstrumentFacts(instrument.name, instrument.unit, instrument.resolution, instrument.u95),
+        instrument=None if instrument is None else _facts(instrument, hands),
         stored=ledger,
         last={} if last is None else last.context,
         measured=measured,
@@ -98,6 +106,13 @@ def known_of(printer: Printer, procedure: Procedure, place: str, instrument: Ins
         schools=dict(School.objects.values_list("what", "choice")) if _has_school(procedure) else {},
         mains_hz=settings.MAINS_HZ,
     )
+
+
+def _facts(instrument: Instrument, hands: User | None) -> InstrumentFacts:
+    """What a reading is good to in these hands where they were compared, else what the instrument is said to be good to."""
+    compared = u95_in_hands(instrument, hands) if hands is not None else None
+    u95 = instrument.u95 if compared is None else compared
+    return InstrumentFacts(instrument.name, instrument.unit, instrument.resolution, u95)
 
 
 def _has_school(procedure: Procedure) -> bool:
@@ -116,7 +131,7 @@ def take(printer: Printer, name: str, user: User, taken: Taken, case_id: int | N
             raise Refused(409, "key_reused", "Another capture already has this id.", "id")
         return kept
     procedure = procedure_at(printer, name, taken.place)
-    context = fill(procedure.context, taken.typed, known_of(printer, procedure, taken.place, taken.instrument))
+    context = fill(procedure.context, taken.typed, known_of(printer, procedure, taken.place, taken.instrument, user))
     # Where the context itself says what was measured, that is its place.
     place = procedure.place_of(procedures.parse(procedure.context, context)) or taken.place
     data, data_name = taken.data, taken.data_name

@@ -220,6 +220,8 @@ class Instrument(models.Model):
     checked_on = models.DateField(null=True)
     checked_against = models.CharField(max_length=120, blank=True)
     check_due = models.DateField(null=True)
+    # What its newest check found against it, in words.
+    found_off = models.CharField(max_length=160, blank=True)
     # host:port of one that answers on the network (docs/instruments.md).
     address = models.CharField(max_length=120, blank=True)
 

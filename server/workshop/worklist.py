@@ -18,6 +18,7 @@ class Wanted(BaseModel):
     kind: Literal["case", "measure", "look", "instrument"]
     printer_id: int | None = None
     case_id: int | None = None
+    instrument_id: int | None = None
     place: str | None = None
     procedure: str | None = None
 

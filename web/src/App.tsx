@@ -22,6 +22,8 @@ const FETCH = {
   cases: () => import("./case/CaseList"),
   report: () => import("./case/Report"),
   workshop: () => import("./workshop/WorkshopPage"),
+  instrument: () => import("./instrument/InstrumentPage"),
+  study: () => import("./instrument/StudyPage"),
   scripting: () => import("./workshop/Scripting"),
   signIn: () => import("./session/SignIn"),
   me: () => import("./session/MyAccount"),
@@ -38,6 +40,8 @@ const CasePage = view(FETCH.case, "CasePage");
 const CaseList = view(FETCH.cases, "CaseList");
 const Report = view(FETCH.report, "Report");
 const WorkshopPage = view(FETCH.workshop, "WorkshopPage");
+const InstrumentPage = view(FETCH.instrument, "InstrumentPage");
+const StudyPage = view(FETCH.study, "StudyPage");
 const Scripting = view(FETCH.scripting, "Scripting");
 const MyAccount = view(FETCH.me, "MyAccount");
 const FirstAccount = view(FETCH.signIn, "FirstAccount");
@@ -153,6 +157,8 @@ function Frame({ me }: { me: Me }) {
               <Route path="/bench/:id/parts" element={<PartsPage />} />
               <Route path="/bench/:id/:procedure/:place" element={<BenchPage />} />
               <Route path="/workshop" element={<WorkshopPage />} />
+              <Route path="/instruments/:id" element={<InstrumentPage />} />
+              <Route path="/comparisons/:id" element={<StudyPage />} />
               <Route path="/me" element={<MyAccount />} />
               <Route path="/scripting" element={<Scripting />} />
               <Route path="*" element={<Nowhere />} />

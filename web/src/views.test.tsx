@@ -258,7 +258,15 @@ describe("the bench", () => {
     kinematics: "corexy",
     simulated: false,
     belts: [belt("a", capture("a", 16.4)), belt("b")],
-    instruments: [{ id: 1, name: "Bench microphone", kind: "microphone", overdue: true, on_network: false }],
+    instruments: [
+      {
+        id: 1,
+        name: "Bench microphone",
+        kind: "microphone",
+        doubt: "Its check was due on 2026-01-02.",
+        on_network: false,
+      },
+    ],
     first: [
       {
         procedure: "belt-pluck",
@@ -361,7 +369,7 @@ describe("the bench", () => {
     const text = draw(<BeltsBench />, known(rounds(["b"], false)), where);
     expect(text).toContain("The browser gives the microphone only to secure pages.");
     expect(text).toContain("Bench microphone");
-    expect(text).not.toContain("check is overdue");
+    expect(text).not.toContain("check was due");
     expect(text).not.toContain("stand-in");
   });
   it("says what to turn, which way, how far and what to expect", () => {

@@ -61,7 +61,9 @@ class Constraints(unittest.TestCase):
     @settings(max_examples=30, deadline=None)
     def test_every_hump_of_the_ei_family_touches_its_tolerance(self, name, z, tolerance):
         amplitudes, times = shapers.impulses(name, 1.0, z, tolerance)
-        curve = shapers.residual(amplitudes, times, np.linspace(0.35, 2.0, 20001), z)
+        curve = shapers.residual(
+            amplitudes, times, np.linspace(0.35, 2.4, 24001), z
+        )  # the last zero of ei3 may lie above 2
         inner = (curve[1:-1] > curve[:-2]) & (curve[1:-1] >= curve[2:])
         below = np.flatnonzero(curve < 1e-3)
         humps = [v for i, v in enumerate(curve[1:-1], 1) if inner[i - 1] and below[0] < i < below[-1]]

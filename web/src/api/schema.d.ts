@@ -1545,6 +1545,166 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/instruments/{instrument_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description An instrument, its checks and its studies.
+         */
+        get: operations["instruments.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Check
+         * @description Keep a check of an instrument with its result.
+         */
+        post: operations["instruments.check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}/studies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Up
+         * @description Begin a comparison of people with this instrument.
+         */
+        post: operations["instruments.study"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See Study
+         * @description A comparison: what is left to measure, and what it found.
+         */
+        get: operations["studies.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/readings.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description All readings of a comparison, as the core reads them.
+         */
+        get: operations["studies.export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep
+         * @description Keep readings of one person.
+         */
+        post: operations["studies.read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/readings/{reading_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Again
+         * @description Withdraw a slip, so that it is read again.
+         */
+        post: operations["studies.again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let Count
+         * @description Let a comparison say what a reading with this instrument is good to.
+         */
+        post: operations["studies.count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/captures/{capture_id}/overlay": {
         parameters: {
             query?: never;
@@ -2623,6 +2783,8 @@ export interface components {
             printer_id?: number | null;
             /** Case Id */
             case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
             /** Place */
             place?: string | null;
             /** Procedure */
@@ -4835,8 +4997,8 @@ export interface components {
             name: string;
             /** Kind */
             kind: string;
-            /** Overdue */
-            overdue: boolean;
+            /** Doubt */
+            doubt: string;
             /** On Network */
             on_network: boolean;
         };
@@ -8527,6 +8689,347 @@ export interface components {
             /** Why Not */
             why_not: string;
         };
+        /** CheckOut */
+        CheckOut: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Against */
+            against: string;
+            /** Reference */
+            reference: number | null;
+            /** Readings */
+            readings: number[];
+            /** Reversed */
+            reversed: number[];
+            found: components["schemas"]["InstrumentCheckResult"];
+        };
+        /**
+         * InstrumentCheckResult
+         * @description ``error``: what it reads too much. ``reading_u95``: what a reading is good to while it stays uncorrected.
+         */
+        InstrumentCheckResult: {
+            /**
+             * Procedure
+             * @default instrument-check
+             * @constant
+             */
+            procedure: "instrument-check";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /** Unit */
+            unit: string;
+            error: components["schemas"]["Quantity"];
+            /** Reading U95 */
+            reading_u95: number;
+        };
+        /**
+         * InstrumentHere
+         * @description An instrument with its checks and studies, newest first. ``hands``: who may take part in a study.
+         */
+        InstrumentHere: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Unit */
+            unit: string;
+            /** Resolution */
+            resolution: number | null;
+            /** U95 */
+            u95: number | null;
+            /** In Hands */
+            in_hands: number | null;
+            /** Checked On */
+            checked_on: string | null;
+            /** Checked Against */
+            checked_against: string;
+            /** Check Due */
+            check_due: string | null;
+            /** Doubt */
+            doubt: string;
+            /** Checks */
+            checks: components["schemas"]["CheckOut"][];
+            /** Studies */
+            studies: components["schemas"]["StudyBrief"][];
+            /** Hands */
+            hands: components["schemas"]["PersonHere"][];
+        };
+        /** PersonHere */
+        PersonHere: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * StudyBrief
+         * @description A study in a list. ``taken`` of ``wanted`` readings are there; ``counts``: it says what a reading is good to.
+         */
+        StudyBrief: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** What */
+            what: string;
+            /** People */
+            people: string[];
+            /** Pieces */
+            pieces: number;
+            /** Taken */
+            taken: number;
+            /** Wanted */
+            wanted: number;
+            /** Counts */
+            counts: boolean;
+        };
+        /**
+         * CheckIn
+         * @description What was read of something known (or of a square both ways round), and when it is checked again.
+         */
+        CheckIn: {
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "known" | "turned_over";
+            /** Against */
+            against: string;
+            /** Reference */
+            reference?: number | null;
+            /** Reference U95 */
+            reference_u95?: number | null;
+            /** Readings */
+            readings: number[];
+            /**
+             * Reversed
+             * @default []
+             */
+            reversed: number[];
+            /** Limit */
+            limit?: number | null;
+            /** Check Due */
+            check_due?: string | null;
+        };
+        /**
+         * GaugeStudyResult
+         * @description Standard deviations, each with its interval. ``reproducibility``: of anybody's reading, repeats included (ISO 5725-1).
+         *
+         *     ``reading_u95``: a reading by one of these people, each as often, with what the check leaves. ``people_differ`` and
+         *     ``between_pieces``: the parts of people and of the pieces themselves; ``people_and_pieces``: what one does with one piece.
+         *     ``categories``: into how many groups it can sort such pieces.
+         */
+        GaugeStudyResult: {
+            /**
+             * Procedure
+             * @default gauge-study
+             * @constant
+             */
+            procedure: "gauge-study";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /**
+             * Design
+             * @enum {string}
+             */
+            design: "one_way" | "crossed";
+            /** People */
+            people: components["schemas"]["Hand"][];
+            /** Pieces */
+            pieces: string[];
+            /** Mean */
+            mean: number;
+            reading_u95: components["schemas"]["Quantity"];
+            repeatability: components["schemas"]["Quantity"];
+            people_differ: components["schemas"]["Quantity"];
+            people_and_pieces: components["schemas"]["Quantity"] | null;
+            reproducibility: components["schemas"]["Quantity"];
+            between_pieces: components["schemas"]["Quantity"] | null;
+            /** Repeatability Limit */
+            repeatability_limit: number;
+            /** Reproducibility Limit */
+            reproducibility_limit: number;
+            share_of_tolerance: components["schemas"]["Quantity"] | null;
+            /** Categories */
+            categories: number | null;
+            /** Sources Of Spread */
+            sources_of_spread: components["schemas"]["Source"][];
+        };
+        /**
+         * Hand
+         * @description One person: the mean, how far it lies from what all found, the spread of one reading, and what a reading is good to.
+         */
+        Hand: {
+            /** Person */
+            person: string;
+            /** Readings */
+            readings: number;
+            /** Mean */
+            mean: number;
+            bias: components["schemas"]["Quantity"];
+            repeatability: components["schemas"]["Quantity"];
+            /** Reading U95 */
+            reading_u95: number;
+        };
+        /**
+         * Part
+         * @description One who takes part, and what is left for them to measure, in their order.
+         */
+        Part: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Left */
+            left: components["schemas"]["TurnHere"][];
+        };
+        /**
+         * StudyHere
+         * @description A study: who has still to measure what, and, once all of it is there, what it found.
+         */
+        StudyHere: {
+            /** Id */
+            id: number;
+            /** Instrument Id */
+            instrument_id: number;
+            /** Instrument */
+            instrument: string;
+            /** Resolution */
+            resolution: number | null;
+            /** Unit */
+            unit: string;
+            /** What */
+            what: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** People */
+            people: components["schemas"]["Part"][];
+            /** Pieces */
+            pieces: string[];
+            /** Times */
+            times: number;
+            /** Tolerance */
+            tolerance: number | null;
+            /** Readings */
+            readings: components["schemas"]["Taken"][];
+            found: components["schemas"]["GaugeStudyResult"] | null;
+            /** Counts Since */
+            counts_since: string | null;
+        };
+        /**
+         * Taken
+         * @description A reading of a study that stands.
+         */
+        Taken: {
+            /** Id */
+            id: number;
+            /** Person */
+            person: number;
+            /** Piece */
+            piece: number;
+            /** Value */
+            value: number;
+        };
+        /**
+         * TurnHere
+         * @description What a person measures next: its number in their order, and which piece.
+         */
+        TurnHere: {
+            /** Position */
+            position: number;
+            /** Piece */
+            piece: number;
+        };
+        /** StudyIn */
+        StudyIn: {
+            /** What */
+            what: string;
+            /** People */
+            people: number[];
+            /** Pieces */
+            pieces: string[];
+            /** Times */
+            times: number;
+            /** Tolerance */
+            tolerance?: number | null;
+        };
+        /** ReadingIn */
+        ReadingIn: {
+            /** Position */
+            position: number;
+            /** Value */
+            value: number;
+        };
+        /** ReadingsIn */
+        ReadingsIn: {
+            /** Person */
+            person: number;
+            /** Readings */
+            readings: components["schemas"]["ReadingIn"][];
+        };
         /**
          * Compared
          * @description ``stiffness_ratio`` of the first over the second; ``differ``: whether by more than the uncertainty; ``words``.
@@ -8746,7 +9249,10 @@ export interface components {
             /** Id */
             id: number;
         };
-        /** InstrumentFull */
+        /**
+         * InstrumentFull
+         * @description ``doubt``: why it should not be believed as it is, in words.
+         */
         InstrumentFull: {
             /** Name */
             name: string;
@@ -8777,6 +9283,8 @@ export interface components {
             address: string;
             /** Id */
             id: number;
+            /** Doubt */
+            doubt: string;
         };
         /**
          * Learned
@@ -11427,6 +11935,193 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    "instruments.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentHere"];
+                };
+            };
+        };
+    };
+    "instruments.check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentHere"];
+                };
+            };
+        };
+    };
+    "instruments.study": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StudyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyHere"];
+                };
+            };
+        };
+    };
+    "studies.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyHere"];
+                };
+            };
+        };
+    };
+    "studies.export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "studies.read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyHere"];
+                };
+            };
+        };
+    };
+    "studies.again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+                reading_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyHere"];
+                };
+            };
+        };
+    };
+    "studies.count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyHere"];
+                };
             };
         };
     };

@@ -25,7 +25,7 @@ const FEW = 3;
 const STANDS = ["in_tolerance", "watch"];
 
 /** What was judged, each on its strip where a limit applies; where that is from, if only typical. ``first``: the headline. */
-function Figures({ judged, first = false }: { judged: Judged[]; first?: boolean }) {
+export function Figures({ judged, first = false }: { judged: Judged[]; first?: boolean }) {
   const me = useMe();
   return judged.map((h) => {
     const s = show(h.quantity, me);
@@ -35,7 +35,7 @@ function Figures({ judged, first = false }: { judged: Judged[]; first?: boolean 
         <p>
           <span className={first ? "figure" : "font-mono text-[26px] font-semibold"}>{s.value}</span>{" "}
           <span className="text-[18px] text-ink2">{s.unit}</span>
-          {s.pm ? <span className="ml-2 font-mono text-ink2">± {s.pm}</span> : null}
+          {s.pm ? <span className="ml-2 font-mono text-ink2">{s.ends ?? `± ${s.pm}`}</span> : null}
         </p>
         {h.limits ? (
           <>
@@ -50,7 +50,7 @@ function Figures({ judged, first = false }: { judged: Judged[]; first?: boolean 
   });
 }
 
-function Advice({ found }: { found: Capture["found"] }) {
+export function Advice({ found }: { found: Pick<Capture["found"], "advice" | "warnings"> }) {
   return (
     <>
       {found.advice?.map((a, i) => (

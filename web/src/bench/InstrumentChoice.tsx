@@ -20,8 +20,8 @@ export function InstrumentChoice({ fitting, value, onChange }: Props) {
     <Field
       label="Taken with"
       hint={
-        chosen?.overdue
-          ? "Its check is overdue: compare it with something known before you trust small differences."
+        chosen?.doubt
+          ? `${chosen.doubt} Hold it against something known before you trust small differences.`
           : undefined
       }
     >

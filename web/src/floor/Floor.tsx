@@ -161,7 +161,7 @@ function MachineTile({ tile, model, technician }: { tile: Tile; model: Model; te
 
 function lead(w: Schemas["Wanted"]): string {
   if (w.case_id) return `/cases/${w.case_id}`;
-  if (w.kind === "instrument") return "/workshop";
+  if (w.kind === "instrument") return `/instruments/${w.instrument_id}`;
   if (w.kind === "look") return `/machines/${w.printer_id}`;
   return w.procedure ? benchPath(w.printer_id!, w.procedure, w.place!) : beltsPath(w.printer_id!, w.place!);
 }

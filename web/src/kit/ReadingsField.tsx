@@ -30,11 +30,13 @@ type Props = {
   most?: number;
   /** Whether all rows are readings of one thing: then their spread is shown and an odd one marked. */
   steady?: boolean;
+  /** Whether what was read before is out of sight, but for the newest: nobody then reads from memory. */
+  blind?: boolean;
 };
 
 const named = (c: Column) => (c.unit ? `${c.label}, ${c.unit}` : c.label);
 
-export function ReadingsField({ columns, rows, onChange, watch, most = 40, steady = true }: Props) {
+export function ReadingsField({ columns, rows, onChange, watch, most = 40, steady = true, blind }: Props) {
   const [partial, setPartial] = useState<number[]>([]);
   const [text, setText] = useState("");
   const [error, setError] = useState("");
@@ -42,7 +44,7 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
   const [asked, setAsked] = useState("");
   // A long list would push the field out of sight: the newest rows are enough until all are asked for.
   const [all, setAll] = useState(false);
-  const from = all || rows.length <= 7 ? 0 : rows.length - 5;
+  const from = blind ? Math.max(0, rows.length - 1) : all || rows.length <= 7 ? 0 : rows.length - 5;
   const input = useRef<HTMLInputElement>(null);
   const begun = useRef(false);
   // Typing figures is the work of this page: the field has the focus, but does not pull the page down to it at first.
@@ -107,7 +109,7 @@ export function ReadingsField({ columns, rows, onChange, watch, most = 40, stead
           </tr>
         </thead>
         <tbody>
-          {from ? (
+          {from && !blind ? (
             <tr className="border-t border-hair font-sans text-[15px]">
               <td colSpan={columns.length + 2}>
                 <button type="button" className="min-h-11 underline" onClick={() => setAll(true)}>

@@ -17,9 +17,11 @@ export function Strip({ label, quantity, low = null, high = null, before = null,
   const unit = quantity?.unit ?? before?.unit ?? "N";
   const { unit: shownUnit, factor } = preferred(unit, me);
   const marks = [low, high, quantity?.value, before?.value].filter((v): v is number => v != null);
-  const reach = quantity ? (quantity.u95 ?? 0) : 0;
-  const top = Math.max(...marks, (quantity?.value ?? 0) + reach) || 1;
-  const bottom = Math.min(...marks, quantity ? quantity.value - reach : Number.POSITIVE_INFINITY);
+  const ends = quantity?.u95
+    ? [quantity.low ?? quantity.value - quantity.u95, quantity.high ?? quantity.value + quantity.u95]
+    : null;
+  const top = Math.max(...marks, ...(ends ?? [0])) || 1;
+  const bottom = Math.min(...marks, ...(ends ?? []));
   const room = (top - bottom || top) * 0.18;
   const x = scaleLinear([bottom < 0 ? bottom - room : Math.max(0, bottom - room), top + room], [6, width - 6]);
   const text = (v: number) => `${Number((v * factor).toPrecision(3))}`;
@@ -63,11 +65,8 @@ export function Strip({ label, quantity, low = null, high = null, before = null,
       ) : null}
       {quantity ? (
         <g stroke="var(--ink)">
-          {quantity.u95 ? (
-            <path
-              d={`M${x(quantity.value - quantity.u95)} 34H${x(quantity.value + quantity.u95)}M${x(quantity.value - quantity.u95)} 27v14M${x(quantity.value + quantity.u95)} 27v14`}
-              strokeWidth={2}
-            />
+          {ends ? (
+            <path d={`M${x(ends[0]!)} 34H${x(ends[1]!)}M${x(ends[0]!)} 27v14M${x(ends[1]!)} 27v14`} strokeWidth={2} />
           ) : null}
           <path d={`M${x(quantity.value)} 12v44`} strokeWidth={4.5} />
         </g>

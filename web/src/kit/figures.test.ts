@@ -5,8 +5,25 @@ const si = { length_unit: "mm", force_unit: "N" } as const;
 
 describe("figures", () => {
   it("are rounded to the uncertainty's second digit", () => {
-    expect(show({ value: 61.2345, u95: 1.437, unit: "N" }, si)).toEqual({ value: "61.2", pm: "1.4", unit: "N" });
-    expect(show({ value: 0.51234, u95: 0.0213, unit: "mm" }, si)).toEqual({ value: "0.512", pm: "0.021", unit: "mm" });
+    expect(show({ value: 61.2345, u95: 1.437, unit: "N" }, si)).toEqual({
+      value: "61.2",
+      pm: "1.4",
+      unit: "N",
+      ends: null,
+    });
+    expect(show({ value: 0.51234, u95: 0.0213, unit: "mm" }, si)).toEqual({
+      value: "0.512",
+      pm: "0.021",
+      unit: "mm",
+      ends: null,
+    });
+  });
+  it("are told by their ends where one side is longer, and by ± where both are alike", () => {
+    const lopsided = { value: 0.0098, u95: 0.0195, unit: "mm", low: 0.0083, high: 0.0293 };
+    expect(show(lopsided, si).ends).toBe("0.0083 to 0.0293");
+    expect(sentence(lopsided, si)).toBe("0.0098 (0.0083 to 0.0293) mm");
+    expect(sentence({ ...lopsided, low: 0.0, high: 0.0196 }, si)).toBe("0.010 ± 0.019 mm");
+    expect(sentence({ value: 0, u95: 0.1, unit: "mm", low: 0, high: 0.1 }, si)).toBe("0.00 (0.00 to 0.10) mm");
   });
   it("follow the preferred unit", () => {
     expect(sentence({ value: 44.482, u95: 4.4482, unit: "N" }, { ...si, force_unit: "lbf" })).toBe("10.0 ± 1.0 lbf");

@@ -35,19 +35,33 @@ export function decimals(u95: number | null | undefined, value: number): number 
   return Math.min(5, Math.max(0, 1 - Math.floor(Math.log10(size))));
 }
 
-export type Shown = { value: string; pm: string | null; unit: string };
+/** ``ends``: from where to where it may lie, where that is not the same to both sides; then it stands for ``pm``. */
+export type Shown = { value: string; pm: string | null; unit: string; ends: string | null };
+
+/** An interval is told by its ends where one side is longer than the other by this share of it. */
+const LOPSIDED = 0.2;
 
 export function show(q: Quantity, p: Preferences): Shown {
   const { unit, factor } = preferred(q.unit, p);
   const value = q.value * factor;
   const u = q.u95 == null ? null : q.u95 * factor;
   const d = decimals(u, value);
-  return { value: value.toFixed(d), pm: u == null ? null : u.toFixed(d), unit: unit === "1" ? "" : unit };
+  const named = unit === "1" ? "" : unit;
+  if (u && q.low != null && q.high != null) {
+    const [below, above] = [q.value - q.low, q.high - q.value];
+    if (Math.abs(above - below) > LOPSIDED * (above + below)) {
+      const fine = decimals(Math.min(...[below, above].filter((x) => x > 0)) * factor, value);
+      const ends = `${(q.low * factor).toFixed(fine)} to ${(q.high * factor).toFixed(fine)}`;
+      return { value: value.toFixed(fine), pm: u.toFixed(d), unit: named, ends };
+    }
+  }
+  return { value: value.toFixed(d), pm: u == null ? null : u.toFixed(d), unit: named, ends: null };
 }
 
 export function sentence(q: Quantity, p: Preferences): string {
   const s = show(q, p);
-  return `${s.value}${s.pm ? ` ± ${s.pm}` : ""}${s.unit ? ` ${s.unit}` : ""}`;
+  const known = s.ends ? ` (${s.ends})` : s.pm ? ` ± ${s.pm}` : "";
+  return `${s.value}${known}${s.unit ? ` ${s.unit}` : ""}`;
 }
 
 /** A chance, which is never certain. */

@@ -2,6 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Tabs } from "radix-ui";
 import { type ReactNode, useState } from "react";
+import { Link } from "react-router";
 import { api, got, newKey, type Schemas, send } from "../api/client";
 import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, Loading, TextField, useTitle } from "../kit/bits";
 import { atLeast, useMe } from "../session/me";
@@ -343,10 +344,11 @@ function Instruments({ s, lead }: { s: Shop; lead: boolean }) {
     <section className="sheet grid gap-4">
       <List empty="No instrument yet. A caliper, a spring scale, a microphone: what measures, and how surely.">
         {s.instruments.map((i) => {
-          const overdue = i.check_due != null && i.check_due < new Date().toISOString().slice(0, 10);
           return (
             <li key={i.id} className="py-2">
-              <b>{i.name}</b>{" "}
+              <Link to={`/instruments/${i.id}`} className="inline-block min-h-11 py-2 font-bold">
+                {i.name}
+              </Link>{" "}
               <span className="text-ink2">
                 {i.kind}
                 {i.resolution != null ? `, reads to ${i.resolution} ${i.unit}` : ""}
@@ -356,7 +358,7 @@ function Instruments({ s, lead }: { s: Shop; lead: boolean }) {
                   : ". Never checked"}
                 {i.address ? `. On the network at ${i.address}` : ""}.
               </span>
-              {overdue ? <b className="ml-2 text-off">Its check was due on {i.check_due}.</b> : null}
+              {i.doubt ? <b className="ml-2 text-off">{i.doubt}</b> : null}
             </li>
           );
         })}
