@@ -317,7 +317,7 @@ def field_as_asked(name: str, how: Asked, info: Any, value: Any, origin: Origin 
     elif isinstance(plain, type) and issubclass(plain, BaseModel):
         kind = "band"
         value = None if value is None else Band.model_validate(_as_json(value))
-    low, high, above = _bounds(info)
+    low, high, above = bounds_of(info)
     return FieldHere(
         name=name, title=how.title, unit=how.unit, hint=how.hint, kind=kind, choices=list(how.choices),
         low=low, high=high, above=above, when=how.when[0] if how.when else None,
@@ -352,7 +352,7 @@ def _columns(row: type[BaseModel]) -> list[Column]:
     out = []
     for name, how in asked_of(row).items():
         if how.title:
-            low, high, above = _bounds(row.model_fields[name])
+            low, high, above = bounds_of(row.model_fields[name])
             out.append(
                 Column(
                     name=name, title=how.title, unit=how.unit, low=low, high=high, above=above, varies=how.varies,
@@ -389,7 +389,8 @@ def _flat(annotation: Any) -> list[Any]:
     return []
 
 
-def _bounds(info: Any) -> tuple[float | None, float | None, bool]:
+def bounds_of(info: Any) -> tuple[float | None, float | None, bool]:
+    """The least and the greatest that a field takes, and whether the least itself is too low."""
     return _bounds_of([*info.metadata, *_flat(info.annotation)])
 
 

@@ -176,7 +176,8 @@ class Procedure:
     plan (typical); evidence lasts twice as long. ``sets``: the setting that its advice changes, as the ledger names it
     before the axis (``steps``).
 
-    ``table``: one row of the data, where it may be typed. ``live``: what it can record by itself. ``photo``: what is
+    ``table``: one row of the data, where it may be typed; ``row``: where it comes as a file alone. ``as_mapped``: what its context
+    says of a table that was mapped from another. ``live``: what it can record by itself. ``photo``: what is
     asked beside a photograph of a wall, which gives a reading's ``spacing_mm`` and ``u95_mm``. ``rounds``: belts are set by it, in pairs and rounds. ``turned``: what its result is set by, in rounds of its own place.
     ``by_wall``: a person names the wall that
     shows it. ``program``: moves to run. ``sheet``: what is measured on the test part, in order. ``part``: the test part that it reads, by its design's name. ``grid``: its table may be pasted as a machine prints it, heights over x and y. ``stand_in(machine, place, seed, context)``: what simulated instruments read.
@@ -201,6 +202,8 @@ class Procedure:
     interval_days: int = 90
     sets: str | None = None
     table: type[Part] | None = None
+    row: type[Part] | None = None
+    as_mapped: Mapping[str, Any] = field(default_factory=dict)
     live: Literal["microphone", "accelerometer"] | None = None
     photo: tuple[str, ...] = ()
     rounds: bool = False

@@ -74,6 +74,15 @@ class ResonanceContext(Context):
     axis: Annotated[Place | None, told(PLACE)] = None
 
 
+class Shaken(Part):
+    """One sample: when, and the acceleration along each axis, in the unit that the context names."""
+
+    time_s: Annotated[float, Field(ge=-1e9, le=1e9), Asked("Time", "s")]
+    ax: Annotated[float, Field(ge=-20_000, le=20_000), Asked("Acceleration X", "m/s2")]
+    ay: Annotated[float, Field(ge=-20_000, le=20_000), Asked("Acceleration Y", "m/s2")]
+    az: Annotated[float, Field(ge=-20_000, le=20_000), Asked("Acceleration Z", "m/s2")]
+
+
 class Spectrum(Part):
     """Power spectral density ((mm/s2)^2/Hz) of the excited direction, of the fit, and of the two other directions."""
 
@@ -540,6 +549,8 @@ PROCEDURE = Procedure(
     data="csv",
     measures="axis",
     at=_at,
+    row=Shaken,
+    as_mapped={"unit": "m/s2"},
     live="accelerometer",
     stand_in=_stand_in,
     view=_view,
