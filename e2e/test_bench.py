@@ -73,6 +73,30 @@ class Bench(AppCase):
         page.get_by_label("Load a file").set_input_files(record(39.0, "y"))
         expect(page.get_by_text(say("Rings at"))).to_be_visible(timeout=20000)
 
+    def test_an_instruments_own_table_is_told_once_and_then_read_straight(self) -> None:
+        rows = [[float(c) for c in line.split(",")] for line in record(47.0).read_text().splitlines()[1:]]
+        own = ["# a box", "millis;one;two;three;celsius"]
+        own += [f"{1000 * t:.3f};{z:.5f};{x:.5f};{y:.5f};21,5".replace(".", ",") for t, x, y, z in rows]
+        file = wav_file("box.csv", "\n".join(own).encode())
+        page = self.open("/bench/5/resonance/x")
+        page.get_by_label("Taken with").select_option(label="Accelerometer on the bench")
+        page.get_by_label("Load a file").set_input_files(file)
+        expect(page.get_by_role("heading", name="Which column is which?")).to_be_visible()
+        for axis, column in (("X", "two"), ("Y", "three"), ("Z", "one")):
+            page.get_by_label(f"Acceleration {axis}", exact=True).select_option(label=column)
+        page.get_by_label("Time is in").select_option(label="ms")
+        expect(page.get_by_text(say("the figures look like g"))).to_be_visible()
+        self.assert_accessible(page, "an instrument's own table")
+        page.get_by_label("Acceleration X is in").select_option(label="g")
+        expect(page.get_by_text(say("mostly along Z: that is gravity"))).to_be_visible()
+        page.get_by_role("button", name="Take it so").click()
+        expect(page.get_by_text(say("Rings at"))).to_be_visible(timeout=30000)
+        expect(page.get_by_text(say("Read .*one as az in g"))).to_be_visible()
+        page.goto("/bench/5/resonance/y")
+        page.get_by_label("Taken with").select_option(label="Accelerometer on the bench")
+        page.get_by_label("Load a file").set_input_files(file)
+        expect(page.get_by_text(say("Read .*one as az in g"))).to_be_visible(timeout=30000)
+
     def test_a_loose_axis_gets_no_shaper_but_the_checks(self) -> None:
         page = self.open("/bench/6/resonance/x")
         self.press(page, "Shake the simulated machine")

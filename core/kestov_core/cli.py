@@ -19,6 +19,7 @@ def main(argv: list[str] | None = None) -> int:
     parser.add_argument("procedure", nargs="?", help="name of the procedure, e.g. belt-pluck")
     parser.add_argument("data", nargs="?", help="the data file (WAV or CSV), where the procedure has one")
     parser.add_argument("--context", metavar="CONTEXT.json", help="the context; - reads it from standard input")
+    parser.add_argument("--columns", metavar="MAP.json", help="which column of an instrument's own table is which")
     parser.add_argument("--list", action="store_true", help="list the procedures")
     parser.add_argument("--schema", action="store_true", help="print the JSON Schemas of input and result")
     for what in ("faults", "findings", "checks"):
@@ -54,13 +55,23 @@ def _answer(args: argparse.Namespace) -> Any:
     if not args.context:
         raise BadInput("missing_field", "Give the context with --context FILE, or - for standard input.", "context")
     text = sys.stdin.read() if args.context == "-" else _read(args.context, "context").decode("utf-8", "replace")
+    context = _json(text, "context")
+    data = _read(args.data, "data") if args.data else None
+    if args.columns and data is not None:
+        from .tables.mapping import TableMap, as_read
+
+        told = procedures.parse(TableMap, _json(_read(args.columns, "columns").decode("utf-8", "replace"), "columns"))
+        data = as_read(procedures.get(args.procedure), data, told)
+    result = procedures.run(args.procedure, context, data)
+    return {"procedure": args.procedure, "core_version": CORE_VERSION, **result.model_dump(mode="json")}
+
+
+def _json(text: str, field: str) -> Any:
     try:
         # NaN and Infinity are no JSON; they reach the models, which refuse them by field.
-        context = json.loads(text)
+        return json.loads(text)
     except json.JSONDecodeError as e:
-        raise BadInput("wrong_type", f"The context is not JSON: {e.msg} in line {e.lineno}.", "context") from e
-    result = procedures.run(args.procedure, context, _read(args.data, "data") if args.data else None)
-    return {"procedure": args.procedure, "core_version": CORE_VERSION, **result.model_dump(mode="json")}
+        raise BadInput("wrong_type", f"The {field} is not JSON: {e.msg} in line {e.lineno}.", field) from e
 
 
 def _read(path: str, field: str) -> bytes:

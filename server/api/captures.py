@@ -44,11 +44,11 @@ def see_capture(request: SignedIn, capture_id: UUID):
 def view_capture(request: SignedIn, capture_id: UUID):
     """What a capture's drawing shows beside its result: a recording thinned out, small enough to draw."""
     capture = _capture(capture_id)
-    raw, result = capture.raw(), capture.latest()
+    data, result = capture.table(), capture.latest()
     procedure = procedures.get(capture.procedure)
-    if raw is None or result is None or procedure.view is None:
+    if data is None or result is None or procedure.view is None:
         raise Problem(404, "not_found", "This capture has no recording; its figures were typed.")
-    return procedure.view(procedures.parse(procedure.context, capture.context), raw, result.found)
+    return procedure.view(procedures.parse(procedure.context, capture.context), data, result.found)
 
 
 #: So many earlier captures are told beside one.

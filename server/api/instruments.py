@@ -96,7 +96,7 @@ class InstrumentHere(Schema):
     hands: list[PersonHere]
 
 
-class Taken(Schema):
+class StudyReadingOut(Schema):
     """A reading of a study that stands."""
 
     id: int
@@ -112,7 +112,7 @@ class TurnHere(Schema):
     piece: int
 
 
-class Part(Schema):
+class PersonInStudy(Schema):
     """One who takes part, and what is left for them to measure, in their order."""
 
     id: int
@@ -131,11 +131,11 @@ class StudyHere(Schema):
     what: str
     at: datetime
     by: str
-    people: list[Part]
+    people: list[PersonInStudy]
     pieces: list[str]
     times: int
     tolerance: float | None
-    readings: list[Taken]
+    readings: list[StudyReadingOut]
     found: GaugeStudyResult | None
     counts_since: datetime | None
 
@@ -209,7 +209,7 @@ def _study(row: Study) -> StudyHere:
         at=row.at,
         by=name_of(row.by),
         people=[
-            Part(
+            PersonInStudy(
                 id=p["id"],
                 name=p["name"],
                 left=[TurnHere(position=t.position, piece=t.piece) for t in studies.turns_left(row, p["id"], taken)],
@@ -219,7 +219,7 @@ def _study(row: Study) -> StudyHere:
         pieces=row.pieces,
         times=row.times,
         tolerance=row.tolerance,
-        readings=[Taken(id=r.pk, person=r.person, piece=r.piece, value=r.value) for r in taken],
+        readings=[StudyReadingOut(id=r.pk, person=r.person, piece=r.piece, value=r.value) for r in taken],
         found=None if row.found is None else GaugeStudyResult.model_validate(row.found),
         counts_since=row.counts_since,
     )

@@ -20,6 +20,7 @@ from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_pluck import PluckHeard
 from kestov_core.procedures.shaper import ShaperContext, ShaperResult
 from kestov_core.quantities import Quantity
+from kestov_core.tables.mapping import TableMap, wanted
 from measuring import recording
 from measuring.models import Capture
 from measuring.taking import Taken, known_of, measuring, procedure_at, simulated, take, take_from_stand_in
@@ -117,7 +118,7 @@ def _taken(about: Any, source: Source, request: SignedIn) -> Taken:
     )
 
 
-def _read(file: UploadedFile) -> bytes:
+def read_upload(file: UploadedFile) -> bytes:
     if (file.size or 0) > settings.MAX_UPLOAD:
         most = settings.MAX_UPLOAD / 1024 / 1024
         raise Problem(413, "too_large", f"The file is over {most:.0f} MB. A minute of recording is plenty.", "file")
@@ -158,14 +159,16 @@ def _routes(procedure: Procedure) -> None:
         route("", typed, "", payload=payload_type)
 
     if procedure.data is not None:
+        filed = create_model(f"{_words(name)}Filed", __base__=about, columns=(TableMap | None, None))
 
         def by_file(request: SignedIn, printer_id: int, meta: Any, file: Any) -> CaptureOut:
-            parsed = parse_meta(meta, about)
+            parsed: Any = parse_meta(meta, filed)
             taken = _taken(parsed, "file", request)
-            taken.data, taken.data_name = _read(file), file.name or f"{name}.{procedure.data}"
+            taken.columns = parsed.columns if wanted(procedure) else None
+            taken.data, taken.data_name = read_upload(file), file.name or f"{name}.{procedure.data}"
             return keep(request, printer_id, taken, parsed.case_id)
 
-        by_file.__doc__ = f"Take a file ({procedure.data.upper()}): {title}. ``meta`` is a {about.__name__} as JSON."
+        by_file.__doc__ = f"Take a file ({procedure.data.upper()}): {title}. ``meta`` is a {filed.__name__} as JSON."
         route("/file", by_file, ".file", meta=Form[str], file=File[UploadedFile])
 
     if procedure.data is not None and procedure.table is None and procedure.stand_in is not None:

@@ -12,6 +12,7 @@ from kestov_core.condition import Condition, Fitness
 from kestov_core.machine import PlaceKind
 from kestov_core.procedures.base import Result as CoreResult
 from kestov_core.quantities import Quantity, Verdict
+from kestov_core.tables.mapping import TableMap
 from measuring.condition import PrinterCondition, Shown, Stood
 from measuring.models import Capture, Result, Standing
 from measuring.taking import measuring
@@ -86,7 +87,10 @@ class CaseBrief(Schema):
 
 
 class CaptureOut(Schema):
-    """A capture with what the core made of it. ``found`` has the shape of the procedure's result."""
+    """A capture with what the core made of it. ``found`` has the shape of the procedure's result.
+
+    ``columns``: which column of its file is which, where an instrument wrote it in its own way.
+    """
 
     id: UUID
     printer_id: int
@@ -100,6 +104,7 @@ class CaptureOut(Schema):
     instrument: str | None
     data_name: str
     data_bytes: int
+    columns: TableMap | None
     circumstances: dict[str, Any]
     context: dict[str, Any]
     core_version: str
@@ -192,6 +197,7 @@ def capture_out(capture: Capture, result: Result | None = None) -> CaptureOut:
         instrument=capture.instrument.name if capture.instrument else None,
         data_name=capture.data_name,
         data_bytes=capture.data_bytes,
+        columns=capture.columns,
         circumstances=capture.circumstances,
         context=capture.context,
         core_version=result.core_version,

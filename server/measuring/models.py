@@ -10,6 +10,7 @@ from typing import Any
 
 from django.db import models
 from kestov_core import CORE_VERSION, procedures
+from kestov_core.tables.mapping import TableMap, as_read
 from people.models import User
 from work.models import Work
 from workshop.models import Instrument, Printer
@@ -27,7 +28,8 @@ class CaptureQuery(models.QuerySet["Capture"]):
 class Capture(models.Model):
     """One measurement as it came: the file or the typed readings, the context, the circumstances, and who took it.
 
-    ``data`` is the file, compressed; null where all of it stands in ``context``. A trigger in the database refuses
+    ``data`` is the file, compressed; null where all of it stands in ``context``. ``columns``: which column of it is which,
+    where an instrument wrote it in its own way. A trigger in the database refuses
     any change to these columns. A correction is a new capture that supersedes.
     """
 
@@ -39,6 +41,7 @@ class Capture(models.Model):
     data = models.BinaryField(null=True)
     data_name = models.CharField(max_length=120, blank=True)
     data_bytes = models.PositiveIntegerField(default=0)
+    columns = models.JSONField(null=True)
     sha256 = models.CharField(max_length=64, blank=True)
     source = models.CharField(max_length=12)
     circumstances = models.JSONField(default=dict)
@@ -62,6 +65,13 @@ class Capture(models.Model):
         """The file as it came."""
         return None if self.data is None else zlib.decompress(bytes(self.data))
 
+    def table(self) -> bytes | None:
+        """The file as its procedure reads it. Raises the core's `BadInput`."""
+        raw = self.raw()
+        if raw is None or self.columns is None:
+            return raw
+        return as_read(procedures.get(self.procedure), raw, TableMap.model_validate(self.columns))
+
     def put(self, data: bytes, name: str) -> None:
         """Take a file in, before the first save."""
         # A large table is packed quickly rather than tightly.
@@ -76,7 +86,7 @@ class Capture(models.Model):
         context = self.context
         if first_result is not None:
             context = procedures.get(self.procedure).of_old(context, first_result.core_version)
-        found: dict[str, Any] = procedures.run(self.procedure, context, self.raw()).model_dump(mode="json")
+        found: dict[str, Any] = procedures.run(self.procedure, context, self.table()).model_dump(mode="json")
         return found
 
     def compute(self) -> Result:
@@ -261,6 +271,18 @@ class Chunk(models.Model):
     class Meta:
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["recording", "number"], name="chunk_once")]
+
+
+class TableMapping(models.Model):
+    """How an instrument's own tables are read for a procedure, as it was told the last time."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.CASCADE, related_name="tables")
+    procedure = models.CharField(max_length=40)
+    columns = models.JSONField()
+    at = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["instrument", "procedure"], name="table_mapping_once")]
 
 
 class InstrumentCheck(models.Model):

@@ -16,13 +16,14 @@ from kestov_core.asking import InstrumentFacts, Known, fill, schools_named
 from kestov_core.procedures.base import Procedure
 from kestov_core.quantities import Limits
 from kestov_core.simulator.machine import SimMachine
+from kestov_core.tables.mapping import TableMap
 from people.clock import now
 from people.models import User
 from people.refusals import Refused
 from workshop.models import Instrument, Limit, Printer, School
 
 from .changes import since
-from .models import Capture, Result, StoredValue
+from .models import Capture, Result, StoredValue, TableMapping
 from .rounds import current_round
 from .setting import current_set, taught
 from .studies import u95_in_hands
@@ -39,6 +40,7 @@ class Taken:
     rows: Sequence[Mapping[str, Any]] | None = None
     data: bytes | None = None
     data_name: str = ""
+    columns: TableMap | None = None
     instrument: Instrument | None = None
     circumstances: Mapping[str, Any] = field(default_factory=dict)
     supersedes: UUID | None = None
@@ -131,7 +133,8 @@ def take(printer: Printer, name: str, user: User, taken: Taken, case_id: int | N
             raise Refused(409, "key_reused", "Another capture already has this id.", "id")
         return kept
     procedure = procedure_at(printer, name, taken.place)
-    context = fill(procedure.context, taken.typed, known_of(printer, procedure, taken.place, taken.instrument, user))
+    typed = {**taken.typed, **(procedure.as_mapped if taken.columns is not None else {})}
+    context = fill(procedure.context, typed, known_of(printer, procedure, taken.place, taken.instrument, user))
     # Where the context itself says what was measured, that is its place.
     place = procedure.place_of(procedures.parse(procedure.context, context)) or taken.place
     data, data_name = taken.data, taken.data_name
@@ -158,13 +161,31 @@ def take(printer: Printer, name: str, user: User, taken: Taken, case_id: int | N
     )
     if data is not None:
         capture.put(data, data_name)
+    if taken.columns is not None and taken.rows is None:
+        capture.columns = taken.columns.model_dump(mode="json")
     try:
         with transaction.atomic():
             capture.save(force_insert=True)
             capture.compute()
+            if taken.columns is not None:
+                remember(taken.instrument, procedure, taken.columns)
     except IntegrityError as e:
         raise Refused(409, "twice_at_once", "This capture is just being kept. Try again in a moment.", "id") from e
     return capture
+
+
+def remember(instrument: Instrument | None, procedure: Procedure, columns: TableMap) -> None:
+    """Keep how this instrument's tables are read, for the next one."""
+    if instrument is not None:
+        told = {"columns": columns.model_dump(mode="json"), "at": now()}
+        TableMapping.objects.update_or_create(instrument=instrument, procedure=procedure.name, defaults=told)
+
+
+def remembered(instrument: Instrument | None, procedure: Procedure) -> TableMap | None:
+    """How this instrument's tables were read the last time."""
+    rows = TableMapping.objects.filter(instrument=instrument, procedure=procedure.name)
+    row = rows.first() if instrument is not None else None
+    return None if row is None else TableMap.model_validate(row.columns)
 
 
 def _round(printer: Printer, procedure: Procedure, place: str, case_id: int | None) -> int:

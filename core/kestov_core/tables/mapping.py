@@ -16,7 +16,7 @@ from ..asking import asked_of, bounds_of
 from ..errors import BadInput
 from ..procedures.base import Procedure
 from ..quantities import MOST_TOLD, UNITS
-from .seen import CLOCK, Seen
+from .seen import CLOCK, Seen, see
 
 if TYPE_CHECKING:
     import numpy as np
@@ -37,7 +37,7 @@ _ENDS = {"_mm": "mm", "_n": "N", "_s": "s"}
 MOST_MAPPED = 12
 
 
-class Wanted(BaseModel):
+class TableColumn(BaseModel):
     """A column that a procedure reads. ``unit``: empty for words; ``words``: which it may hold; ``units``: what a table may have it in."""
 
     model_config = ConfigDict(extra="forbid")
@@ -95,7 +95,7 @@ class Mapped:
         return out.getvalue().encode()
 
 
-def wanted(procedure: Procedure) -> list[Wanted]:
+def wanted(procedure: Procedure) -> list[TableColumn]:
     """The columns that a procedure's table has; none where it reads no table."""
     row = procedure.table or procedure.row
     if row is None:
@@ -108,7 +108,7 @@ def wanted(procedure: Procedure) -> list[Wanted]:
         unit = (how.unit if how is not None else "") or next((u for e, u in _ENDS.items() if name.endswith(e)), "")
         low, high, _ = bounds_of(info)
         out.append(
-            Wanted(
+            TableColumn(
                 name=name,
                 title=(how.title if how is not None else "") or name.rpartition("_")[0].replace("_", " ").capitalize() or name.capitalize(),
                 unit=unit if is_figure else "",
@@ -141,7 +141,7 @@ _CALLED = {
 }
 
 
-def guess(seen: Seen, columns: list[Wanted]) -> TableMap:
+def guess(seen: Seen, columns: list[TableColumn]) -> TableMap:
     """Which column is most likely which: by name, and what is left in the order in which it stands."""
     out: dict[str, int] = {}
     plain = [_plain(n) for n in seen.names]
@@ -151,8 +151,11 @@ def guess(seen: Seen, columns: list[Wanted]) -> TableMap:
         hit = next((i for i, n in enumerate(plain) if n in called and i not in out.values()), None)
         if hit is not None:
             out[want.name] = hit
-    if not out and seen.header == 0 and len(seen.names) >= len([c for c in columns if not c.optional]):
-        out = {c.name: i for i, c in enumerate(columns) if i < len(seen.names)}
+    # As many columns left as are wanted: they stand as a rule in the same order.
+    left = [i for i in range(len(seen.names)) if i not in out.values()]
+    missing = [c.name for c in columns if c.name not in out and not c.optional]
+    if len(left) == len(missing) or (not out and seen.header == 0 and len(left) > len(missing)):
+        out |= dict(zip(missing, left, strict=False))
     mapped = [
         MappedColumn(
             name=c.name, column=seen.names[out[c.name]] if seen.header else "", number=out[c.name] + 1,
@@ -173,7 +176,7 @@ def _plain(name: str) -> str:
     return " ".join(words)
 
 
-def _unit(seen: Seen, column: int, want: Wanted) -> str:
+def _unit(seen: Seen, column: int, want: TableColumn) -> str:
     if seen.units[column] in want.units:
         return seen.units[column]
     first = next((cells[column] for _, line in seen.lines() if len(cells := seen.cells(line)) > column), "")
@@ -182,14 +185,14 @@ def _unit(seen: Seen, column: int, want: Wanted) -> str:
     return want.units[0] if want.units else ""
 
 
-def mapped(seen: Seen, columns: list[Wanted], told: TableMap) -> Mapped:
+def mapped(seen: Seen, columns: list[TableColumn], told: TableMap) -> Mapped:
     r"""The procedure's table, out of an instrument's.
 
     Parameters
     ----------
     seen : Seen
         The instrument's table.
-    columns : list of Wanted
+    columns : list of TableColumn
         What the procedure reads.
     told : TableMap
         Which column is which, and in what unit.
@@ -208,7 +211,7 @@ def mapped(seen: Seen, columns: list[Wanted], told: TableMap) -> Mapped:
     Examples
     --------
     >>> seen = see(b"a b\n0 1\n1 2\n2 3\n")
-    >>> length = Wanted(name="x_mm", title="X", unit="mm", units=["mm", "um"], words=[], optional=False, low=None, high=None)
+    >>> length = TableColumn(name="x_mm", title="X", unit="mm", units=["mm", "um"], words=[], optional=False, low=None, high=None)
     >>> mapped(seen, [length], TableMap(columns=[MappedColumn(name="x_mm", column="b", number=2, unit="um")])).csv()
     b'x_mm\n0.001\n0.002\n0.003\n'
     """
@@ -239,6 +242,18 @@ def mapped(seen: Seen, columns: list[Wanted], told: TableMap) -> Mapped:
     return Mapped(figures, words, [c.name for c in columns if c.name in figures or c.name in words])
 
 
+def as_read(procedure: Procedure, data: bytes, told: TableMap) -> bytes:
+    """An instrument's table as the CSV that a procedure reads."""
+    return mapped(see(data), wanted(procedure), told).csv()
+
+
+def reads_as_is(seen: Seen, columns: list[TableColumn]) -> bool:
+    """Whether the procedure's own reader takes the table: its first line names all columns that are needed."""
+    first = next((line for line in seen.text.split("\n") if line.strip() and not line.lstrip().startswith("#")), "")
+    named = {c.strip().lower() for c in seen.cells(first)} if seen.separator != " " else set()
+    return {c.name for c in columns if not c.optional} <= named
+
+
 def _quickly(seen: Seen) -> NDArray[np.float64] | None:
     """All of a table that holds nothing but figures, (rows, columns), by numpy's own reader; None where it does not take it."""
     import numpy as np
@@ -252,7 +267,7 @@ def _quickly(seen: Seen) -> NDArray[np.float64] | None:
     return rows if rows.shape == (seen.rows, len(seen.names)) else None
 
 
-def _where(seen: Seen, told: MappedColumn, want: Wanted) -> int:
+def _where(seen: Seen, told: MappedColumn, want: TableColumn) -> int:
     """The index of a told column: by its name where the table has names, else by its number."""
     if told.column and seen.header:
         for i, name in enumerate(seen.names):
@@ -289,7 +304,7 @@ def _counted(rows: int, rate_hz: float) -> NDArray[np.float64]:
     return np.arange(rows) / rate_hz
 
 
-def _in_unit(raw: list[str], want: Wanted, told: MappedColumn, seen: Seen) -> NDArray[np.float64]:
+def _in_unit(raw: list[str], want: TableColumn, told: MappedColumn, seen: Seen) -> NDArray[np.float64]:
     import numpy as np
 
     if told.unit == "clock" and "clock" in want.units:
@@ -305,7 +320,7 @@ def _in_unit(raw: list[str], want: Wanted, told: MappedColumn, seen: Seen) -> ND
     return _scaled(values, want, told, seen)
 
 
-def _scaled(values: NDArray[np.float64], want: Wanted, told: MappedColumn, seen: Seen) -> NDArray[np.float64]:
+def _scaled(values: NDArray[np.float64], want: TableColumn, told: MappedColumn, seen: Seen) -> NDArray[np.float64]:
     import numpy as np
 
     out = values * _factor(want, told)
@@ -316,7 +331,7 @@ def _scaled(values: NDArray[np.float64], want: Wanted, told: MappedColumn, seen:
     return out
 
 
-def _factor(want: Wanted, told: MappedColumn) -> float:
+def _factor(want: TableColumn, told: MappedColumn) -> float:
     """From the table's unit to the procedure's."""
     if not want.units or told.unit == want.unit:
         return 1.0
@@ -329,7 +344,7 @@ def _factor(want: Wanted, told: MappedColumn) -> float:
     return _KNOWN[told.unit][1] / _KNOWN[want.unit][1]
 
 
-def _from_clock(raw: list[str], want: Wanted, seen: Seen) -> NDArray[np.float64]:
+def _from_clock(raw: list[str], want: TableColumn, seen: Seen) -> NDArray[np.float64]:
     """Seconds since the first row; a time of day that passes midnight goes on."""
     import numpy as np
 

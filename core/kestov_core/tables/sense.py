@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Literal
+from typing import Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
-from .mapping import Mapped, Wanted
-
-if TYPE_CHECKING:
-    import numpy as np
-    from numpy.typing import NDArray
+from ..errors import BadInput
+from .mapping import Mapped, TableColumn, TableMap, mapped
+from .seen import Seen
 
 #: Standard gravity (CGPM 1901), m/s2; a place on earth and a cheap sensor's zero lie within this share of it (typical).
 GRAVITY, _NEAR = 9.80665, 0.08
@@ -23,7 +23,7 @@ _AXES = ("ax", "ay", "az")
 _LOOKS_LIKE = (("g", 1 / GRAVITY), ("mm/s2", 1000.0), ("mg", 1000.0 / GRAVITY), ("m/s2", GRAVITY), ("m/s2", 0.001))
 
 
-class Note(BaseModel):
+class TableNote(BaseModel):
     """What was looked at, in words. ``grave``: it can hardly be so. ``scale``: what one count then is, where that is told by it."""
 
     model_config = ConfigDict(extra="forbid")
@@ -35,21 +35,21 @@ class Note(BaseModel):
     scale: float | None = None
 
 
-def sense(table: Mapped, columns: list[Wanted], counted: bool = False) -> list[Note]:
+def sense(table: Mapped, columns: list[TableColumn], counted: bool = False) -> list[TableNote]:
     """What speaks for and against a mapping.
 
     Parameters
     ----------
     table : Mapped
         The table as it would be read.
-    columns : list of Wanted
+    columns : list of TableColumn
         What the procedure reads, with bounds.
     counted : bool
         Whether its accelerations come of counts and a scale.
 
     Returns
     -------
-    list of Note
+    list of TableNote
         The grave ones first.
 
     Examples
@@ -67,38 +67,63 @@ def sense(table: Mapped, columns: list[Wanted], counted: bool = False) -> list[N
     return sorted(notes, key=lambda n: not n.grave)
 
 
-def _bounds(table: Mapped, want: Wanted) -> Note | None:
+def likely(seen: Seen, columns: list[TableColumn], told: TableMap) -> TableMap:
+    """The same mapping in the units that make sense, for columns whose unit the table does not name itself.
+
+    Gravity tells that of acceleration, a rate that accelerometers have that of time; what neither tells stays as it was.
+    """
+    named = {c.name for c in told.columns if seen.units[c.number - 1]}
+    try:
+        table = mapped(seen, columns, told)
+    except BadInput:
+        return told
+    units: dict[str, str] = {}
+    if all(a in table.figures for a in _AXES) and not named & set(_AXES):
+        size = float(np.linalg.norm([np.median(table.figures[a]) for a in _AXES]))
+        fits = (u for u, f in _LOOKS_LIKE[:3] if abs(size / (GRAVITY * f) - 1) <= _NEAR)
+        unit = next(fits, None)
+        units |= dict.fromkeys(_AXES, unit) if unit else {}
+    time = table.figures.get("time_s")
+    how = next((c.unit for c in told.columns if c.name == "time_s"), "")
+    if time is not None and "time_s" not in named and how == "s" and time[-1] > time[0]:
+        rate = (len(time) - 1) / float(time[-1] - time[0])
+        fits = (u for u, f in (("s", 1.0), ("ms", 1e3), ("us", 1e6)) if _RATES[0] <= rate * f <= _RATES[1])
+        units["time_s"] = next(fits, "s")
+    return told.model_copy(
+        update={"columns": [c.model_copy(update={"unit": units.get(c.name, c.unit)}) for c in told.columns]}
+    )
+
+
+def _bounds(table: Mapped, want: TableColumn) -> TableNote | None:
     if want.name not in table.figures:
         if want.words and (odd := sorted({w.lower() for w in table.words.get(want.name, [])} - set(want.words))):
             words = f"“{want.title}” holds “{odd[0][:30]}”; it may hold {', '.join(want.words)}."
-            return Note(code="odd_word", message=words, grave=True, column=want.name)
+            return TableNote(code="odd_word", message=words, grave=True, column=want.name)
         return None
     values = table.figures[want.name]
     least, most = float(values.min()), float(values.max())
     if (want.low is not None and least < want.low) or (want.high is not None and most > want.high):
         words = f"“{want.title}” runs from {least:.4g} to {most:.4g} {want.unit}: no such reading lies beyond {want.low:g} to {want.high:g}."
-        return Note(code="out_of_bounds", message=words, grave=True, column=want.name)
+        return TableNote(code="out_of_bounds", message=words, grave=True, column=want.name)
     if least == most and len(values) > 5 and want.name not in _AXES:
-        return Note(code="never_changes", message=f"“{want.title}” never changes.", column=want.name)
+        return TableNote(code="never_changes", message=f"“{want.title}” never changes.", column=want.name)
     return None
 
 
-def _time(time: NDArray[np.float64], shaken: bool) -> list[Note]:
-    import numpy as np
-
+def _time(time: NDArray[np.float64], shaken: bool) -> list[TableNote]:
     steps = np.diff(time)
     back = int((steps < 0).sum())
     if back:
         words = f"Time goes back {back} times: is this the column of time?"
-        return [Note(code="time_goes_back", message=words, grave=True, column="time_s")]
+        return [TableNote(code="time_goes_back", message=words, grave=True, column="time_s")]
     length = float(time[-1] - time[0])
     if length <= 0:
-        return [Note(code="time_stands", message="Time stands still.", grave=True, column="time_s")]
+        return [TableNote(code="time_stands", message="Time stands still.", grave=True, column="time_s")]
     rate = (len(time) - 1) / length
-    words = f"{len(time)} readings in {length:.3g} s, {rate:.4g} a second."
+    words = f"{len(time)} readings in {length:.6g} s, {rate:.4g} a second."
     if shaken and not _RATES[0] <= rate <= _RATES[1]:
         return [
-            Note(
+            TableNote(
                 code="rate_odd",
                 message=f"{words} No accelerometer does that: is the unit of time right?",
                 grave=True,
@@ -106,23 +131,23 @@ def _time(time: NDArray[np.float64], shaken: bool) -> list[Note]:
             )
         ]
     gaps = int((steps > 20 / rate).sum())
-    more = [Note(code="gaps", message=f"There are {gaps} gaps in it.", column="time_s")] if gaps else []
-    return [Note(code="rate", message=words, column="time_s"), *more]
+    more = [TableNote(code="gaps", message=f"There are {gaps} gaps in it.", column="time_s")] if gaps else []
+    return [TableNote(code="rate", message=words, column="time_s"), *more]
 
 
-def _gravity(axes: list[NDArray[np.float64]], counted: bool) -> Note:
-    import numpy as np
-
+def _gravity(axes: list[NDArray[np.float64]], counted: bool) -> TableNote:
     means = [float(np.median(a)) for a in axes]
     size = float(np.linalg.norm(means))
     if abs(size / GRAVITY - 1) <= _NEAR:
         along = "XYZ"[int(np.argmax(np.abs(means)))]
-        return Note(code="gravity", message=f"At rest it feels {size:.2f} m/s², mostly along {along}: that is gravity.")
+        return TableNote(
+            code="gravity", message=f"At rest it feels {size:.2f} m/s², mostly along {along}: that is gravity."
+        )
     if size < _TAKEN_OFF:
-        return Note(code="no_gravity", message="It feels no gravity: the sensor, or its program, takes it off.")
+        return TableNote(code="no_gravity", message="It feels no gravity: the sensor, or its program, takes it off.")
     words = f"At rest it would feel {size:.4g} m/s², where gravity is 9.8"
     if counted:
-        return Note(
+        return TableNote(
             code="gravity_odd",
             message=f"{words}: what one count is does not fit.",
             grave=True,
@@ -131,7 +156,9 @@ def _gravity(axes: list[NDArray[np.float64]], counted: bool) -> Note:
         )
     for unit, factor in _LOOKS_LIKE:
         if abs(size / (GRAVITY * factor) - 1) <= _NEAR:
-            return Note(code="gravity_odd", message=f"{words}: the figures look like {unit}.", grave=True, column="ax")
-    return Note(
+            return TableNote(
+                code="gravity_odd", message=f"{words}: the figures look like {unit}.", grave=True, column="ax"
+            )
+    return TableNote(
         code="gravity_odd", message=f"{words}. Are the unit and the three columns right?", grave=True, column="ax"
     )

@@ -47,6 +47,22 @@ class Cli(unittest.TestCase):
         self.assertEqual(code, 0)
         self.assertAlmostEqual(result["frequency"]["value"], 80, delta=0.3)
 
+    def test_an_instruments_own_table_with_its_map(self):
+        with tempfile.TemporaryDirectory() as folder:
+            file, columns = Path(folder, "box.csv"), Path(folder, "map.json")
+            file.write_text("pos (in);pull (gf)\n" + "".join(f"{i};{100 + i}\n" for i in range(12)))
+            told = [
+                {"name": "position_mm", "column": "pos", "number": 1, "unit": "in"},
+                {"name": "force_n", "column": "pull", "number": 2, "unit": "gf"},
+            ]
+            columns.write_text(json.dumps({"columns": told}))
+            code, answer = call("drag", "--context", "-", "--columns", str(columns), str(file), stdin="{}")
+            self.assertEqual(code, 0, answer)
+            self.assertAlmostEqual(answer["mean_force"]["value"], 105.5 * 0.00980665, 2)
+            columns.write_text("{")
+            code, answer = call("drag", "--context", "-", "--columns", str(columns), str(file), stdin="{}")
+            self.assertEqual((code, answer["error"]["field"]), (2, "columns"))
+
     def test_bad_input_exits_2_with_the_error_object(self):
         for arguments, stdin, code, field in (
             (["no-such"], "", "unknown_procedure", None),
@@ -83,7 +99,7 @@ class Knowledge(unittest.TestCase):
 
 class Cards(unittest.TestCase):
     def test_every_procedure_that_measures_a_machine_has_a_card(self):
-        computes_only = {"belt-set", "diagnose", "shaper"}
+        computes_only = {"gauge-study", "instrument-check", "belt-set", "diagnose", "shaper"}
         self.assertEqual(set(cards()), set(procedures.names()) - computes_only)
 
     def test_a_card_says_its_record_with_at_most_the_place(self):

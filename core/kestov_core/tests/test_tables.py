@@ -12,7 +12,7 @@ from kestov_core.errors import BadInput
 from kestov_core.simulator.shaking import Sensor, Shake, SimAxis, SimMode, shake
 from kestov_core.tables.mapping import MappedColumn, TableMap, guess, mapped, wanted
 from kestov_core.tables.seen import see
-from kestov_core.tables.sense import sense
+from kestov_core.tables.sense import likely, sense
 
 SHAKEN = wanted(procedures.get("resonance"))
 G = 9.80665
@@ -230,6 +230,16 @@ class Sense(unittest.TestCase):
 
     def test_a_sensor_that_takes_gravity_off_is_believed(self):
         self.assertFalse(self.notes(lambda i: f"{i / 1600},{math.sin(i)},0,0.05")["no_gravity"].grave)
+
+    def test_units_that_no_header_names_are_told_by_gravity_and_the_rate(self):
+        for time, acc, unit in ((1e3, 1.0, ["ms", "g"]), (1e6, 1000.0, ["us", "mg"]), (1.0, 9806.65, ["s", "mm/s2"])):
+            data = accelerometer("t,x,y,z\n", lambda i, t=time, a=acc: f"{i * t / 1600},0,0,{a}")
+            found = likely(see(data), SHAKEN, guess(see(data), SHAKEN))
+            self.assertEqual([c.unit for c in found.columns][:2], unit)
+        named = accelerometer("t [s],x [g],y [g],z [g]\n", lambda i: f"{i},0,0,9.8")
+        self.assertEqual(
+            [c.unit for c in likely(see(named), SHAKEN, guess(see(named), SHAKEN)).columns][:2], ["s", "g"]
+        )
 
     def test_figures_that_nothing_reads_are_doubted(self):
         drag = wanted(procedures.get("drag"))

@@ -736,7 +736,7 @@ export interface paths {
         put?: never;
         /**
          * By File
-         * @description Take a file (WAV): belt tension by pitch. ``meta`` is a BeltPluckAbout as JSON.
+         * @description Take a file (WAV): belt tension by pitch. ``meta`` is a BeltPluckFiled as JSON.
          */
         post: operations["measure.belt-pluck.file"];
         delete?: never;
@@ -856,7 +856,7 @@ export interface paths {
         put?: never;
         /**
          * By File
-         * @description Take a file (CSV): resonance of an axis. ``meta`` is a ResonanceAbout as JSON.
+         * @description Take a file (CSV): resonance of an axis. ``meta`` is a ResonanceFiled as JSON.
          */
         post: operations["measure.resonance.file"];
         delete?: never;
@@ -976,7 +976,7 @@ export interface paths {
         put?: never;
         /**
          * By File
-         * @description Take a file (WAV): which speed makes it buzz. ``meta`` is a RattleAbout as JSON.
+         * @description Take a file (WAV): which speed makes it buzz. ``meta`` is a RattleFiled as JSON.
          */
         post: operations["measure.rattle.file"];
         delete?: never;
@@ -1056,7 +1056,7 @@ export interface paths {
         put?: never;
         /**
          * By File
-         * @description Take a file (CSV): play of an axis. ``meta`` is a PlayAbout as JSON.
+         * @description Take a file (CSV): play of an axis. ``meta`` is a PlayFiled as JSON.
          */
         post: operations["measure.play.file"];
         delete?: never;
@@ -1096,7 +1096,7 @@ export interface paths {
         put?: never;
         /**
          * By File
-         * @description Take a file (CSV): drag of an axis. ``meta`` is a DragAbout as JSON.
+         * @description Take a file (CSV): drag of an axis. ``meta`` is a DragFiled as JSON.
          */
         post: operations["measure.drag.file"];
         delete?: never;
@@ -1156,7 +1156,7 @@ export interface paths {
         put?: never;
         /**
          * By File
-         * @description Take a file (CSV): map of the bed. ``meta`` is a BedAbout as JSON.
+         * @description Take a file (CSV): map of the bed. ``meta`` is a BedFiled as JSON.
          */
         post: operations["measure.bed.file"];
         delete?: never;
@@ -1236,7 +1236,7 @@ export interface paths {
         put?: never;
         /**
          * By File
-         * @description Take a file (CSV): runout of a screw. ``meta`` is a ScrewRunoutAbout as JSON.
+         * @description Take a file (CSV): runout of a screw. ``meta`` is a ScrewRunoutFiled as JSON.
          */
         post: operations["measure.screw-runout.file"];
         delete?: never;
@@ -1316,7 +1316,7 @@ export interface paths {
         put?: never;
         /**
          * By File
-         * @description Take a file (CSV): reversal by dial indicator. ``meta`` is a BacklashAbout as JSON.
+         * @description Take a file (CSV): reversal by dial indicator. ``meta`` is a BacklashFiled as JSON.
          */
         post: operations["measure.backlash.file"];
         delete?: never;
@@ -1376,7 +1376,7 @@ export interface paths {
         put?: never;
         /**
          * By File
-         * @description Take a file (CSV): sizes of a printed part. ``meta`` is a DimensionsAbout as JSON.
+         * @description Take a file (CSV): sizes of a printed part. ``meta`` is a DimensionsFiled as JSON.
          */
         post: operations["measure.dimensions.file"];
         delete?: never;
@@ -1699,6 +1699,26 @@ export interface paths {
          * @description Let a comparison say what a reading with this instrument is good to.
          */
         post: operations["studies.count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Look at a table, or at its beginning. Nothing is kept. ``meta`` is an AskedTable as JSON.
+         */
+        post: operations["tables.look"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4724,6 +4744,8 @@ export interface components {
         /**
          * CaptureOut
          * @description A capture with what the core made of it. ``found`` has the shape of the procedure's result.
+         *
+         *     ``columns``: which column of its file is which, where an instrument wrote it in its own way.
          */
         CaptureOut: {
             /**
@@ -4756,6 +4778,7 @@ export interface components {
             data_name: string;
             /** Data Bytes */
             data_bytes: number;
+            columns: components["schemas"]["TableMap"] | null;
             /** Circumstances */
             circumstances: {
                 [key: string]: unknown;
@@ -5107,6 +5130,28 @@ export interface components {
             turns: components["schemas"]["Quantity"];
             /** Direction */
             direction: ("clockwise" | "anticlockwise") | null;
+        };
+        /**
+         * MappedColumn
+         * @description One wanted column: which of the table's it is (by name, else by number from 1), in what unit. ``scale``: what one count is.
+         */
+        MappedColumn: {
+            /** Name */
+            name: string;
+            /**
+             * Column
+             * @default
+             */
+            column: string;
+            /** Number */
+            number: number;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Scale */
+            scale?: number | null;
         };
         /**
          * MechanismFound
@@ -6008,6 +6053,16 @@ export interface components {
             ratio: number;
             /** Because */
             because: string;
+        };
+        /**
+         * TableMap
+         * @description How an instrument's table is read. ``rate_hz``: rows a second, where it has no column of time.
+         */
+        TableMap: {
+            /** Columns */
+            columns: components["schemas"]["MappedColumn"][];
+            /** Rate Hz */
+            rate_hz?: number | null;
         };
         /**
          * Tight
@@ -8930,10 +8985,10 @@ export interface components {
             reading_u95: number;
         };
         /**
-         * Part
+         * PersonInStudy
          * @description One who takes part, and what is left for them to measure, in their order.
          */
-        Part: {
+        PersonInStudy: {
             /** Id */
             id: number;
             /** Name */
@@ -8966,7 +9021,7 @@ export interface components {
             /** By */
             by: string;
             /** People */
-            people: components["schemas"]["Part"][];
+            people: components["schemas"]["PersonInStudy"][];
             /** Pieces */
             pieces: string[];
             /** Times */
@@ -8974,16 +9029,16 @@ export interface components {
             /** Tolerance */
             tolerance: number | null;
             /** Readings */
-            readings: components["schemas"]["Taken"][];
+            readings: components["schemas"]["StudyReadingOut"][];
             found: components["schemas"]["GaugeStudyResult"] | null;
             /** Counts Since */
             counts_since: string | null;
         };
         /**
-         * Taken
+         * StudyReadingOut
          * @description A reading of a study that stands.
          */
-        Taken: {
+        StudyReadingOut: {
             /** Id */
             id: number;
             /** Person */
@@ -9029,6 +9084,102 @@ export interface components {
             person: number;
             /** Readings */
             readings: components["schemas"]["ReadingIn"][];
+        };
+        /**
+         * TableColumn
+         * @description A column that a procedure reads. ``unit``: empty for words; ``words``: which it may hold; ``units``: what a table may have it in.
+         */
+        TableColumn: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Units */
+            units: string[];
+            /** Words */
+            words: string[];
+            /** Optional */
+            optional: boolean;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+        };
+        /**
+         * TableNote
+         * @description What was looked at, in words. ``grave``: it can hardly be so. ``scale``: what one count then is, where that is told by it.
+         */
+        TableNote: {
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+            /**
+             * Grave
+             * @default false
+             */
+            grave: boolean;
+            /**
+             * Column
+             * @default
+             */
+            column: "" | string;
+            /** Scale */
+            scale?: number | null;
+        };
+        /**
+         * TableSeen
+         * @description What stands in a table. ``as_is``: the procedure reads it as it is. ``remembered``: ``columns`` are those of the last time.
+         */
+        TableSeen: {
+            /** Names */
+            names: string[];
+            /** First */
+            first: string[][];
+            /** Rows */
+            rows: number;
+            /** Wanted */
+            wanted: components["schemas"]["TableColumn"][];
+            columns: components["schemas"]["TableMap"];
+            /** Remembered */
+            remembered: boolean;
+            /** As Is */
+            as_is: boolean;
+            /** Series */
+            series: components["schemas"]["TableSeries"][];
+            /** Notes */
+            notes: components["schemas"]["TableNote"][];
+            wrong: components["schemas"]["TableWrong"] | null;
+        };
+        /**
+         * TableSeries
+         * @description A column as it would be read, thinned out: the least and the greatest of each stretch.
+         */
+        TableSeries: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+        };
+        /**
+         * TableWrong
+         * @description Why it cannot be read so.
+         */
+        TableWrong: {
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+            /** Field */
+            field: string | null;
         };
         /**
          * Compared
@@ -12121,6 +12272,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudyHere"];
+                };
+            };
+        };
+    };
+    "tables.look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableSeen"];
                 };
             };
         };

@@ -68,9 +68,17 @@ export function Advice({ found }: { found: Pick<Capture["found"], "advice" | "wa
   );
 }
 
+/** How an instrument's own table was read: each column by the name that it has there. */
+const readAs = (columns: Schemas["TableMap"]) =>
+  [
+    ...columns.columns.map((c) => `${c.column || `column ${c.number}`} as ${c.name}${c.unit ? ` in ${c.unit}` : ""}`),
+    ...(columns.rate_hz ? [`time by ${columns.rate_hz} readings a second`] : []),
+  ].join(", ");
+
 function Files({ capture }: { capture: Capture }) {
   return (
     <p className="flex flex-wrap gap-x-4 text-[15px]">
+      {capture.columns ? <span className="w-full text-ink2">Read {readAs(capture.columns)}.</span> : null}
       <a href={`/api/captures/${capture.id}/raw`}>{capture.data_name ? "The file as it came" : "The readings"}</a>
       <a href={`/api/captures/${capture.id}/result.json`}>Result as JSON</a>
       <a href={`/api/captures/${capture.id}/result.csv`}>as CSV</a>

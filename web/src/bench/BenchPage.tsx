@@ -31,6 +31,7 @@ import { Moves } from "./Moves";
 import { PartOf } from "./Parts";
 import { PhotoRuler } from "./PhotoRuler";
 import { beltsPath } from "./paths";
+import { TableReader } from "./TableReader";
 import { Sets, Turning } from "./Turning";
 import { expected, movesOf, type Page, shared, type Taking, useTaking } from "./useTaking";
 
@@ -339,7 +340,7 @@ function Take({
       {taking.photos.length ? <Photos taking={taking} /> : null}
       <More page={page} taking={taking} instrument={instrument} />
       {page.fields.some((f) => isAt(taking.error, f)) ? null : <ErrorNote error={taking.error} />}
-      <div className="flex flex-wrap gap-3">
+      <div className={taking.table ? "hidden" : "flex flex-wrap gap-3"}>
         {typed ? (
           <Button
             next={enough && (!plan || seen >= plan.length)}
@@ -369,7 +370,7 @@ function Take({
             accept={page.data === "csv" ? TABLES : "audio/*,.wav"}
             next={!typed && !simulated && !onNetwork}
             disabled={taking.busy}
-            onFile={(file) => taking.file.mutate({ file, instrument })}
+            onFile={(file) => taking.open({ file, instrument })}
           />
         ) : null}
         {page.practice === "readings" && !byPhoto ? (
@@ -378,6 +379,18 @@ function Take({
           </Button>
         ) : null}
       </div>
+      {taking.table ? (
+        <TableReader
+          key={taking.table.file.name + taking.table.file.lastModified}
+          file={taking.table.file}
+          first={taking.table.seen}
+          procedure={page.procedure}
+          instrument={page.instruments.find((i) => i.id === instrument) ?? null}
+          busy={taking.busy}
+          onTake={(columns) => taking.file.mutate({ file: taking.table!.file, instrument, columns })}
+          onLeave={() => taking.setTable(null)}
+        />
+      ) : null}
       {taking.work ? (
         <WorkLine
           work={taking.work}

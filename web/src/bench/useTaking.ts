@@ -10,6 +10,7 @@ import { useMe } from "../session/me";
 import { outcome, type Work } from "../work/outcome";
 import type { Capture, Planned } from "./drawing";
 import { type Asked, standing, type Texts, typedContext } from "./Fields";
+import { isClear, isUnreachable, lookAt, type Seen, type TableMap } from "./TableReader";
 
 export type Page = Schemas["PageHere"];
 export type Photographed = { row: Row; spacing: Schemas["Quantity"]; wall: number };
@@ -51,6 +52,8 @@ export function asSent(page: Page, rows: Row[], photos: Photographed[], plan: Pl
   return { context: { [r.field]: r.plain ? rows.map((row) => row[r.columns[0]!.name]) : [...whole, ...photographed] } };
 }
 
+type Chosen = { file: File; instrument: number | null };
+
 type Props = {
   id: number;
   printer: string;
@@ -74,6 +77,7 @@ export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
   const [key, setKey] = useState(newKey);
   const [share, setShare] = useState<number | null>(null);
   const [work, setWork] = useState<Work | null>(null);
+  const [table, setTable] = useState<(Chosen & { seen: Seen }) | null>(null);
   useEffect(() => sessionStorage.setItem(store, JSON.stringify({ rows, texts })), [rows, texts, store]);
 
   // What the moves and the reading are both told is told once, with the moves.
@@ -114,10 +118,10 @@ export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
     ...settled,
   });
   const file = useMutation({
-    mutationFn: async ({ file: f, instrument }: { file: File; instrument: number | null }) => {
+    mutationFn: async ({ file: f, instrument, columns = null }: Chosen & { columns?: TableMap | null }) => {
       if (f.size > MOST_BYTES) throw new Error("The file is over 50 MB. A minute of recording is plenty.");
       const parts = [
-        { name: "meta", value: JSON.stringify(about(instrument)) },
+        { name: "meta", value: JSON.stringify({ ...about(instrument), ...(columns ? { columns } : {}) }) },
         { name: "file", value: f, file: f.name },
       ];
       setShare(0);
@@ -125,6 +129,18 @@ export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
       return sendOrKeep(entry("/file", parts), { run });
     },
     ...settled,
+  });
+  // A table is looked at first: one whose columns are called otherwise is asked about, and no more once that was told.
+  const look = useMutation({
+    mutationFn: ({ file: f, instrument }: Chosen) =>
+      lookAt(f, page.procedure, instrument, null).catch((e) => {
+        if (isUnreachable(e)) return null;
+        throw e;
+      }),
+    onSuccess: (seen, chosen) => {
+      if (seen && !isClear(seen)) setTable({ ...chosen, seen });
+      else file.mutate({ ...chosen, columns: seen && !seen.as_is ? seen.columns : null });
+    },
   });
   const device = useMutation({
     mutationFn: async ({ from, instrument }: { from: "instrument" | "stand-in"; instrument: number | null }) => {
@@ -155,6 +171,11 @@ export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
       setRows(read.rows as Row[]);
     },
   });
+  const open = (chosen: Chosen) => {
+    setTable(null);
+    if (page.data === "csv") look.mutate(chosen);
+    else file.mutate(chosen);
+  };
   const all = [typed, file, device];
   const kept = all.some((m) => m.data === null) ? key : null;
   // What waited and has gone out is the capture of that id.
@@ -185,16 +206,21 @@ export function useTaking({ id, printer, page, caseId, store, plan }: Props) {
     typed,
     file,
     device,
+    /** A file is chosen: taken at once, or asked about where its columns are not those that are wanted. */
+    open,
+    table,
+    setTable,
     practice,
     capture: all.find((m) => m.data)?.data ?? late.data,
     /** The entry that could not be sent at once, and waits on this device or came late. */
     kept,
-    error: all.find((m) => m.error)?.error ?? practice.error ?? late.error,
-    busy: all.some((m) => m.isPending),
+    error: all.find((m) => m.error)?.error ?? look.error ?? practice.error ?? late.error,
+    busy: look.isPending || all.some((m) => m.isPending),
     recording: device.isPending,
     /** Begin anew; the readings go, or stay where another is added to them. */
     again: (keep: boolean) => {
-      for (const m of all) m.reset();
+      for (const m of [...all, look]) m.reset();
+      setTable(null);
       if (!keep) {
         setRows([]);
         setPhotos([]);
