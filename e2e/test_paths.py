@@ -33,6 +33,31 @@ class ComplaintToProof(AppCase):
         ]
         super().setUpClass()
 
+    def test_the_second_picture_is_taken_over_a_faint_copy_of_the_first(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/cases/4")
+        seat = io.BytesIO()
+        Image.radial_gradient("L").resize((640, 480)).save(seat, "JPEG")
+        page.get_by_label("Add a picture").set_input_files(wav_file("seat.jpg", seat.getvalue()))
+        page.get_by_role("button", name="Take the picture again, from the same place").click()
+        expect(page.get_by_role("img", name="The picture of before, faint")).to_be_visible()
+        page.get_by_role("button", name="Take it", exact=True).click()
+        laid = page.get_by_role("application", name=say("move it with the arrow keys"))
+        expect(laid.get_by_role("img", name="The new picture, half seen")).to_be_visible()
+        self.assert_accessible(page, "one picture over another")
+        laid.press("ArrowRight")
+        laid.press("ArrowDown")
+        page.get_by_label("Size").fill("110")
+        page.get_by_role("button", name="It fits: keep it").click()
+        wipe = page.get_by_role("slider", name=say("Wipe between before and after"))
+        expect(wipe).to_have_value("50")
+        wipe.press("ArrowLeft")
+        expect(wipe).to_have_value("49")
+        self.assert_accessible(page, "before and after")
+        style = page.get_by_role("img", name="After").get_attribute("style") or ""
+        self.assertIn("left: 0.5%", style)
+        self.assertIn("scale(1.1)", style)
+
     def test_from_the_floor_to_a_closed_case(self) -> None:
         page = self.sign_in("tech")
         expect(page.get_by_text(say("Bowline: Echoes"))).to_be_visible()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Literal, cast
 
+from cases.acts import Fit
 from cases.models import Case
 from cases.proof import proven
 from cases.steps import Step, next_step
@@ -38,7 +39,11 @@ class ObservationOut(Schema):
 
 
 class PictureOut(Schema):
+    """A picture of a case. ``before``: the picture that it was taken over; ``fit``: how it lies over that one."""
+
     id: int
+    before: int | None
+    fit: Fit | None
     words: str
     width: int
     height: int
@@ -96,7 +101,16 @@ def case_out(case: Case, user: User) -> CaseOut:
         for o in case.observations.filter(withdrawn=False).select_related("by")
     ]
     pictures = [
-        PictureOut(id=p.pk, words=p.words, width=p.width, height=p.height, by=name_of(p.by), at=p.at)
+        PictureOut(
+            id=p.pk,
+            before=p.before_id,
+            fit=p.fit,
+            words=p.words,
+            width=p.width,
+            height=p.height,
+            by=name_of(p.by),
+            at=p.at,
+        )
         for p in case.pictures.defer("image", "small").select_related("by")
     ]
     works = may_work(user)

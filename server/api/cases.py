@@ -16,6 +16,7 @@ from workshop.pictures import read_picture
 
 from .case_view import CaseOut, case_out
 from .once import once, once_only
+from .parsing import parse_meta
 from .permissions import may, may_work, own_or_technician
 from .shapes import CaseBrief, case_brief
 from .signed import SignedIn
@@ -182,14 +183,26 @@ def comment(request: SignedIn, case_id: int, payload: Words):
 @router.post(
     "/cases/{case_id}/pictures", auth=may("cases.add_picture"), response=CaseOut, operation_id="cases.add_picture"
 )
-def add_picture(request: SignedIn, case_id: int, file: File[UploadedFile], words: Form[str] = ""):
-    """Add a picture (JPEG, PNG or WebP by content, up to 12 MB). It is re-encoded: hidden data does not come along."""
+def add_picture(
+    request: SignedIn,
+    case_id: int,
+    file: File[UploadedFile],
+    words: Form[str] = "",
+    before: Form[int | None] = None,
+    fit: Form[str] = "{}",
+):
+    """Add a picture (JPEG, PNG or WebP by content, up to 12 MB). It is re-encoded: hidden data does not come along.
+
+    ``before``: a picture of this case that it was taken over, from the same place; ``fit``: how it lies over that one, as JSON
+    (``right``, ``down``: shares of that one's width and height; ``size``; ``turn``: degrees clockwise).
+    """
+    lies = parse_meta(fit, acts.Fit)
     own_or_technician(request.user, get_object_or_404(Case, pk=case_id))
     taken = read_picture(file.read(settings.MAX_PICTURE + 1))
 
     def keep() -> CaseOut:
         case = _open_case(request, case_id, changing=False)
-        acts.add_picture(case, taken, words, request.user)
+        acts.add_picture(case, taken, words, request.user, before, lies)
         return _told(request, case)
 
     return once_only(request, keep)

@@ -7,11 +7,13 @@ from __future__ import annotations
 
 import json
 import math
-from typing import Any
+from typing import Any, TypeVar
 
 from django.http import HttpRequest
 from django.utils.datastructures import MultiValueDict
+from kestov_core.procedures import said
 from ninja.parser import Parser
+from pydantic import BaseModel, ValidationError
 
 from .problems import Problem
 
@@ -67,3 +69,16 @@ def _check_text(text: Any, path: str) -> None:
         raise Problem(
             422, "wrong_type", f"{path or 'A name'}: holds a sign that is none. Type it anew.", path.replace("\0", "")
         )
+
+
+Meta = TypeVar("Meta", bound=BaseModel)
+
+
+def parse_meta(meta: str, shape: type[Meta]) -> Meta:
+    """The form's JSON field as its model; what is wrong is named."""
+    try:
+        return shape.model_validate(read_json(meta))
+    except ValidationError as e:
+        first = e.errors(include_url=False)[0]
+        field = ".".join(str(p) for p in first["loc"]) or "meta"
+        raise Problem(422, "out_of_range", f"{field}: {said(first)}.", field) from e

@@ -5,7 +5,7 @@ core's procedures: the shape of each payload is the core's own context, in which
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from cases.acts import case_of
@@ -15,7 +15,6 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import procedures
 from kestov_core.asking import fill
-from kestov_core.procedures import said
 from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_pluck import PluckHeard
 from kestov_core.procedures.shaper import ShaperContext, ShaperResult
@@ -25,13 +24,13 @@ from measuring import recording
 from measuring.models import Capture
 from measuring.taking import Taken, known_of, measuring, procedure_at, simulated, take, take_from_stand_in
 from ninja import File, Form, Query, Router, Schema, UploadedFile
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, create_model
+from pydantic import BaseModel, ConfigDict, Field, create_model
 from workshop.models import Instrument
 
 from .bench import the_printer
 from .downloads import download
 from .once import once
-from .parsing import read_json
+from .parsing import parse_meta
 from .permissions import may
 from .problems import Problem
 from .shapes import CaptureOut, capture_out
@@ -74,17 +73,6 @@ class Practice(Schema):
 
 
 Seconds = Annotated[float, Field(ge=2, le=60)]
-Meta = TypeVar("Meta", bound=Schema)
-
-
-def parse_meta(meta: str, shape: type[Meta]) -> Meta:
-    """The form's JSON field as its model; what is wrong is named."""
-    try:
-        return shape.model_validate(read_json(meta))
-    except ValidationError as e:
-        first = e.errors(include_url=False)[0]
-        field = ".".join(str(p) for p in first["loc"]) or "meta"
-        raise Problem(422, "out_of_range", f"{field}: {said(first)}.", field) from e
 
 
 def _words(name: str) -> str:

@@ -15,9 +15,10 @@ from measuring.taking import remembered
 from ninja import File, Form, Router, Schema, UploadedFile
 from workshop.models import Instrument
 
+from .parsing import parse_meta
 from .permissions import may
 from .problems import Problem
-from .readings import parse_meta, read_upload
+from .readings import read_upload
 from .signed import SignedIn
 
 router = Router(tags=["measuring"])

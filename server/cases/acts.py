@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Literal
+from typing import Annotated, Literal
 
 from kestov_core import knowledge
 from kestov_core.machine import PLACES, across
@@ -17,6 +17,7 @@ from people.clock import now
 from people.models import User, audit
 from people.refusals import Refused
 from people.telling import tell
+from pydantic import BaseModel, ConfigDict, Field
 from workshop import tags
 from workshop.models import Printer
 from workshop.pictures import Taken
@@ -193,10 +194,39 @@ def comment(case: Case, words: str, user: User) -> None:
     Comment.objects.create(case=case, words=words.strip(), by=user, at=now())
 
 
-def add_picture(case: Case, taken: Taken, words: str, user: User) -> Picture:
-    """Keep a picture that somebody took of the print or the machine."""
-    size = {"width": taken.width, "height": taken.height}
-    row = Picture.objects.create(case=case, image=taken.image, words=words.strip()[:200], by=user, at=now(), **size)
+class Fit(BaseModel):
+    """How a later picture lies over an earlier one: moved by shares of that one's width and height, enlarged, turned (deg, clockwise)."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+
+    right: Annotated[float, Field(ge=-1, le=1)] = 0.0
+    down: Annotated[float, Field(ge=-1, le=1)] = 0.0
+    size: Annotated[float, Field(ge=0.25, le=4)] = 1.0
+    turn: Annotated[float, Field(ge=-180, le=180)] = 0.0
+
+
+def add_picture(
+    case: Case, taken: Taken, words: str, user: User, before_id: int | None = None, fit: Fit | None = None
+) -> Picture:
+    """Keep a picture that somebody took of the print or the machine; ``before_id``: taken over that one, from the same place."""
+    before = None
+    if before_id is not None:
+        before = case.pictures.defer("image", "small").filter(pk=before_id).first()
+        if before is None:
+            raise Refused(422, "out_of_range", "The picture of before does not belong to this case.", "before")
+        # A third picture is held against the first, too.
+        before = before.before or before
+    row = Picture.objects.create(
+        case=case,
+        image=taken.image,
+        width=taken.width,
+        height=taken.height,
+        words=words.strip()[:200],
+        before=before,
+        fit=(fit or Fit()).model_dump() if before is not None else None,
+        by=user,
+        at=now(),
+    )
     ask_small(row)
     return row
 

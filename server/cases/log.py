@@ -14,6 +14,11 @@ from workshop import timeline
 from .models import Case, Comment, Observation, Picture
 
 
+def _pictured(picture: Picture) -> str:
+    again = "Picture from the same place as before" if picture.before_id is not None else "Picture"
+    return f"{again}: {picture.words}" if picture.words and picture.before_id is not None else picture.words or again
+
+
 def _said(check: str, said: Sequence[Observation]) -> str:
     """One line of the log for what was said at one moment: a single finding, or the outcome of a whole check."""
 
@@ -87,7 +92,7 @@ def _within(asked: timeline.Asked) -> list[timeline.Line]:
     ]
     pictures = Picture.objects.filter(case=asked.case).defer("image", "small").select_related("by")
     lines += [
-        timeline.Line(at=p.at, who=name_of(p.by), kind="picture", words=p.words or "Picture", case_id=asked.case)
+        timeline.Line(at=p.at, who=name_of(p.by), kind="picture", words=_pictured(p), case_id=asked.case)
         for p in pictures
     ]
     comments = Comment.objects.filter(case=asked.case).select_related("by")

@@ -93,7 +93,8 @@ class Comment(models.Model):
 class Picture(models.Model):
     """A picture of a print or a part, re-encoded on the way in (no hidden data, bounded size).
 
-    ``small``: its small version, made a moment later by a worker; null until then.
+    ``small``: its small version, made a moment later by a worker; null until then. ``before``: the picture that this one was
+    taken over, from the same place; ``fit`` lays it over that one (see `acts.Fit`).
     """
 
     case = models.ForeignKey(Case, on_delete=models.CASCADE, related_name="pictures")
@@ -102,6 +103,8 @@ class Picture(models.Model):
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
     words = models.CharField(max_length=200, blank=True)
+    before = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="later")
+    fit = models.JSONField(null=True)
     by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
     at = models.DateTimeField()
 

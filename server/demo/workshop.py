@@ -6,7 +6,6 @@ tension over months; only the clock is set back.
 
 from __future__ import annotations
 
-import io
 import json
 import uuid
 from collections.abc import Callable
@@ -28,6 +27,7 @@ from workshop.models import Printer
 
 from .instruments import INSTRUMENTS, check_and_compare
 from .models_of_printers import MODELS
+from .pictures import echoes, tower
 
 PEOPLE = [
     # sign-in, name, role, password
@@ -398,11 +398,18 @@ class Maker:
             case = self.report(
                 "member", "Halyard", "layers_stepped", "x", "yesterday", "Two prints stepped to the left half way up."
             )
+            pictures = f"/cases/{case}/pictures"
+            seen = self.call("member", "POST", pictures, file=tower(step=46), words="The tower, from the front.")
         self._drift("Halyard", 0, {"x": 0.5, "y": 0.96})
         with at(moment + timedelta(hours=2)):
             self.call("tech", "POST", f"/cases/{case}/take")
         end = self.set_belts("tech", "Halyard", "x", case, moment + timedelta(hours=2))
-        with at(end + timedelta(minutes=5)):
+        with at(end + timedelta(hours=3)):
+            # Held a little further away, and not quite straight.
+            fit = json.dumps({"right": -0.02, "down": 0.01, "size": 1.09, "turn": -1.5})
+            before = seen["pictures"][0]["id"]
+            self.call("tech", "POST", pictures, file=tower(step=0, away=1.09, turn=1.5), before=before, fit=fit)
+        with at(end + timedelta(hours=3, minutes=5)):
             self.call(
                 "tech",
                 "POST",
@@ -473,7 +480,7 @@ class Maker:
                 "member",
                 "POST",
                 f"/cases/{case}/pictures",
-                file=_picture_of_echoes(),
+                file=echoes(),
                 words="The long face, lit from the side.",
             )
         # In work: measured and turned once, not measured again.
@@ -515,24 +522,3 @@ class Maker:
                 "this evening",
                 "The plug behind the bed is browned and hot. I switched it off and pulled the mains.",
             )
-
-
-def _picture_of_echoes() -> io.BytesIO:
-    """A made picture of a wall with echoes after a corner, as a lamp from the side shows it."""
-    from PIL import Image
-
-    width, height = 900, 560
-    x = np.arange(width)[None, :]
-    y = np.arange(height)[:, None]
-    after = np.clip(x - 150, 0, None)
-    ripple = np.where(x > 150, np.exp(-after / 170) * np.sin(2 * np.pi * after / 62), 0)
-    lines = 0.10 * np.sin(2 * np.pi * y / 7)
-    shade = 0.55 + 0.22 * ripple + lines + 0.05 * np.cos(x / 300) + np.where(abs(x - 150) < 4, 0.25, 0)
-    grain = np.random.default_rng(5).normal(0, 0.015, (height, width))
-    tone = np.clip(shade + grain, 0, 1)
-    rgb = np.stack([60 + 120 * tone, 78 + 130 * tone, 84 + 128 * tone], axis=2).astype(np.uint8)
-    out = io.BytesIO()
-    Image.fromarray(rgb).save(out, "JPEG", quality=88)
-    out.seek(0)
-    out.name = "echoes.jpg"
-    return out

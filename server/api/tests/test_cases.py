@@ -1,6 +1,7 @@
 """Reporting, danger, pictures, and closing with proof."""
 
 import io
+import json
 import time
 from concurrent.futures import ThreadPoolExecutor
 from unittest import mock
@@ -67,6 +68,25 @@ class Pictures(ApiCase):
         data = self.good("member", "GET", f"/pictures/{case['pictures'][0]['id']}")
         self.assertEqual(data[:2], b"\xff\xd8")
         self.assertEqual(self.call("other", "GET", f"/pictures/{case['pictures'][0]['id']}")[0], 403)
+
+    def test_one_taken_over_another_says_which_and_how_it_lies(self):
+        case = self.add(picture())[1]
+        path, first = f"/cases/{case['id']}/pictures", case["pictures"][0]["id"]
+        fit = {"right": 0.1, "down": -0.05, "size": 1.2, "turn": 3.0}
+        case = self.good("member", "POST", path, file=picture(), before=first, fit=json.dumps(fit))
+        second = case["pictures"][1]
+        self.assertEqual((case["pictures"][0]["before"], second["before"], second["fit"]), (None, first, fit))
+        self.assertIn("Picture from the same place as before", [x["words"] for x in case["log"]])
+        # A third over the second is held against the first.
+        third = self.good("member", "POST", path, file=picture(), before=second["id"])["pictures"][2]
+        self.assertEqual((third["before"], third["fit"]["size"]), (first, 1.0))
+
+    def test_one_of_another_case_or_out_of_all_measure_is_refused(self):
+        case, other = self.add(picture())[1], self.add(picture())[1]
+        post = ("member", "POST", f"/cases/{case['id']}/pictures")
+        self.refused(422, "out_of_range", "before", *post, file=picture(), before=other["pictures"][0]["id"])
+        self.refused(422, "out_of_range", "size", *post, file=picture(), fit='{"size": 9}')
+        self.refused(422, "wrong_type", None, *post, file=picture(), fit="{")
 
     def test_where_it_was_taken_does_not_come_along(self):
         exif = Image.Exif()

@@ -493,6 +493,9 @@ export interface paths {
         /**
          * Add Picture
          * @description Add a picture (JPEG, PNG or WebP by content, up to 12 MB). It is re-encoded: hidden data does not come along.
+         *
+         *     ``before``: a picture of this case that it was taken over, from the same place; ``fit``: how it lies over that one, as JSON
+         *     (``right``, ``down``: shares of that one's width and height; ``size``; ``turn``: degrees clockwise).
          */
         post: operations["cases.add_picture"];
         delete?: never;
@@ -3800,6 +3803,32 @@ export interface components {
             value?: components["schemas"]["Quantity"] | null;
         };
         /**
+         * Fit
+         * @description How a later picture lies over an earlier one: moved by shares of that one's width and height, enlarged, turned (deg, clockwise).
+         */
+        Fit: {
+            /**
+             * Right
+             * @default 0
+             */
+            right: number;
+            /**
+             * Down
+             * @default 0
+             */
+            down: number;
+            /**
+             * Size
+             * @default 1
+             */
+            size: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
+        /**
          * Hypothesis
          * @description A fault at its place (``other``: something not on the list) with its marginal probability.
          */
@@ -3983,10 +4012,16 @@ export interface components {
             /** Then */
             then: components["schemas"]["Likely"][];
         };
-        /** PictureOut */
+        /**
+         * PictureOut
+         * @description A picture of a case. ``before``: the picture that it was taken over; ``fit``: how it lies over that one.
+         */
         PictureOut: {
             /** Id */
             id: number;
+            /** Before */
+            before: number | null;
+            fit: components["schemas"]["Fit"] | null;
             /** Words */
             words: string;
             /** Width */
@@ -10641,6 +10676,13 @@ export interface operations {
                      * @default
                      */
                     words?: string;
+                    /** Before */
+                    before?: number | null;
+                    /**
+                     * Fit
+                     * @default {}
+                     */
+                    fit?: string;
                 };
             };
         };

@@ -14,6 +14,7 @@ import { useWrite } from "../offline/useEntries";
 import { CheckStep, OtherChecks, RepairStep } from "./CheckStep";
 import { Close } from "./Close";
 import { Log } from "./Log";
+import { Pairs } from "./Pairs";
 import { Seen } from "./Seen";
 import { Weighing, type WhatIf } from "./Weighing";
 import { aboutCase } from "./writing";
@@ -52,10 +53,14 @@ export function CasePage() {
             changed={changed}
             onWhatIf={setWhatIf}
           />
+          <Pairs c={c} changed={changed} />
           <Log c={c} changed={changed} />
         </div>
       ) : (
-        <Log c={c} changed={changed} />
+        <>
+          <Pairs c={c} changed={changed} />
+          <Log c={c} changed={changed} />
+        </>
       )}
       {c.may_work ? <Weighing c={c} whatIf={whatIf} /> : null}
     </div>

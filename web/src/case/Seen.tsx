@@ -38,23 +38,25 @@ export function Seen({ c, changed }: { c: Case; changed: (c: Case) => void }) {
         {c.since ? <p className="mt-1">Since: {c.since}</p> : null}
         {c.words ? <p className="mt-1">{c.words}</p> : null}
       </div>
-      {c.pictures.map((p) => (
-        <figure key={p.id}>
-          <a href={`/api/pictures/${p.id}`} target="_blank" rel="noreferrer">
-            <img
-              src={`/api/pictures/${p.id}?small=true`}
-              width={p.width}
-              height={p.height}
-              alt={p.words || `Picture by ${p.by}`}
-              className="h-auto w-full rounded-[3px]"
-            />
-          </a>
-          <figcaption className="text-[15px] text-ink2">
-            {p.words ? `${p.words} ` : ""}
-            {p.by}, {ago(p.at)}
-          </figcaption>
-        </figure>
-      ))}
+      {c.pictures
+        .filter((p) => p.before === null)
+        .map((p) => (
+          <figure key={p.id}>
+            <a href={`/api/pictures/${p.id}`} target="_blank" rel="noreferrer">
+              <img
+                src={`/api/pictures/${p.id}?small=true`}
+                width={p.width}
+                height={p.height}
+                alt={p.words || `Picture by ${p.by}`}
+                className="h-auto w-full rounded-[3px]"
+              />
+            </a>
+            <figcaption className="text-[15px] text-ink2">
+              {p.words ? `${p.words} ` : ""}
+              {p.by}, {ago(p.at)}
+            </figcaption>
+          </figure>
+        ))}
       <Observed c={c} changed={changed} />
       {c.state === "closed" ? null : <Questions c={c} changed={changed} />}
       {c.state === "closed" ? null : <QuickEntry c={c} changed={changed} />}
