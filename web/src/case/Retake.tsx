@@ -99,7 +99,6 @@ function Aiming({ over, onTake }: { over: Picture; onTake: (f: File) => void }) 
         stream = got;
         if (!here || !video.current) return stop();
         video.current.srcObject = got;
-        setCamera("on");
       },
       () => here && setCamera("none"),
     );
@@ -137,6 +136,8 @@ function Aiming({ over, onTake }: { over: Picture; onTake: (f: File) => void }) 
             muted
             className="absolute h-full w-full object-cover"
             aria-label="What the camera sees"
+            // Before the first picture there is nothing to take.
+            onLoadedData={() => setCamera("on")}
           />
           <img
             src={`/api/pictures/${over.id}`}
