@@ -153,6 +153,7 @@ def read_named(
     columns: Sequence[str],
     words: Mapping[str, Sequence[str]],
     optional: Mapping[str, Sequence[str]] | None = None,
+    spare: Sequence[str] = (),
 ) -> tuple[dict[str, list[float]], dict[str, list[str]]]:
     r"""As `read_csv`, for tables that have words beside their figures.
 
@@ -166,6 +167,8 @@ def read_named(
         The columns of words, each with the words that it may hold (small letters); none: any of up to 60 characters.
     optional : mapping of str to sequence of str, optional
         Columns of words that may be left out.
+    spare : sequence of str
+        Columns of figures that may be left out, and whose cells may be empty: these are not a number.
 
     Returns
     -------
@@ -184,12 +187,16 @@ def read_named(
     """
     head = _head(data, (*columns, *words), ())
     words = {**words, **{n: may_be for n, may_be in (optional or {}).items() if n in head.names}}
-    at = {n: head.names.index(n) for n in (*columns, *words)}
-    figures: dict[str, list[float]] = {n: [] for n in columns}
+    there = [n for n in spare if n in head.names]
+    at = {n: head.names.index(n) for n in (*columns, *words, *there)}
+    figures: dict[str, list[float]] = {n: [] for n in (*columns, *there)}
     told: dict[str, list[str]] = {n: [] for n in words}
     for number, cells in _rows(head):
         for name in columns:
             figures[name].append(_figure(cells[at[name]], name, number, head.separator != ","))
+        for name in there:
+            cell = cells[at[name]]
+            figures[name].append(_figure(cell, name, number, head.separator != ",") if cell.strip() else math.nan)
         for name, may_be in words.items():
             told[name].append(_word(cells[at[name]], name, number, may_be))
     return figures, told

@@ -25,9 +25,9 @@ from kestov_core.parts.places import SheetPlace
 from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_set import BeltSetResult
 from kestov_core.quantities import Quantity, Verdict
-from measuring import recording
+from measuring import own_parts, recording
 from measuring.checks import doubt
-from measuring.models import Standing
+from measuring.models import OwnPart, Standing
 from measuring.rounds import Round, courses, newest_tension, not_read, places_of, rounds, set_belts, target_of
 from measuring.setting import Turned, course_of, sets, turn_by
 from measuring.taking import known_of, measuring, procedure_at
@@ -356,8 +356,18 @@ def _entry(procedure: Procedure, motion: Description) -> BenchEntry | None:
     response=PageHere,
     operation_id="bench.page",
 )
-def page(request: SignedIn, printer_id: int, procedure: str, place: str, instrument_id: int | None = None):
-    """What one measurement asks for at a place of a machine, with what is known already and where that is from."""
+def page(
+    request: SignedIn,
+    printer_id: int,
+    procedure: str,
+    place: str,
+    instrument_id: int | None = None,
+    part: int | None = None,
+):
+    """What one measurement asks for at a place of a machine, with what is known already and where that is from.
+
+    ``part``: a part of the workshop's own whose places are measured, one after the other.
+    """
     printer = the_printer(printer_id)
     here = procedure_at(printer, procedure, place)
     instrument = get_object_or_404(Instrument, pk=instrument_id) if instrument_id is not None else None
@@ -379,7 +389,7 @@ def page(request: SignedIn, printer_id: int, procedure: str, place: str, instrum
         readings=readings_here(here.context, here.table, known),
         program=fields_here(here.program.told, known) if here.program and place not in here.program.not_at else None,
         program_words=here.program.words if here.program else "",
-        planned=here.sheet() if here.sheet is not None else [],
+        planned=_planned(here, part),
         grid=_grid(printer.motion()) if here.grid else None,
         columns=list(here.table.model_fields) if here.table is not None else [],
         data=here.data,
@@ -392,6 +402,13 @@ def page(request: SignedIn, printer_id: int, procedure: str, place: str, instrum
         instruments=instruments,
         next=_next(card.next, printer.motion(), place),
     )
+
+
+def _planned(here: Procedure, part: int | None) -> list[SheetPlace]:
+    """The places that are asked for in order: those of an own part, where one is named, else of the procedure's test part."""
+    if part is not None and here.name == own_parts.PROCEDURE:
+        return own_parts.planned(get_object_or_404(OwnPart.objects.defer("image", "mesh"), pk=part))
+    return here.sheet() if here.sheet is not None else []
 
 
 def _grid(motion: Description) -> GridHere:

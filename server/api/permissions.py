@@ -75,6 +75,7 @@ TABLE: dict[str, Role | None] = {
     "parts.list": T,
     "parts.take": T,
     "parts.sheet": T,
+    "parts.own": T,
     "ledger.see": T,
     "ledger.set": T,
     "captures.see": T,

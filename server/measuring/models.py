@@ -285,6 +285,27 @@ class TableMapping(models.Model):
         constraints = [models.UniqueConstraint(fields=["instrument", "procedure"], name="table_mapping_once")]
 
 
+class OwnPart(models.Model):
+    """A part of the workshop's own that is measured: its places, entered once, on its picture; its model to print, where there is one.
+
+    ``places``: `own_parts.OwnPlace`, in the order in which they are measured. ``retired_at``: no longer offered.
+    """
+
+    name = models.CharField(max_length=60, unique=True)
+    words = models.CharField(max_length=300, blank=True)
+    places = models.JSONField()
+    image = models.BinaryField()
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    mesh = models.BinaryField(null=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+    retired_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["name"]
+
+
 class InstrumentCheck(models.Model):
     """An instrument held against something known: what was read, and what the core made of it. Rows are only ever added."""
 

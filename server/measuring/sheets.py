@@ -5,13 +5,16 @@ One layout, told as a list of strokes and words, drawn by either.
 
 from __future__ import annotations
 
+import base64
 import io
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from xml.sax.saxutils import escape
 
 from kestov_core.parts.designs import Design, PartShape, extent
-from kestov_core.parts.places import DrawnPlace
+
+from .models import OwnPart
+from .own_parts import places_of
 
 #: A4 and its margins (mm); the drawing's height; a row of the table, and how many stand in a column.
 WIDTH, HEIGHT, MARGIN = 210.0, 297.0, 15.0
@@ -42,36 +45,90 @@ class Words:
 
 
 @dataclass(frozen=True)
+class Picture:
+    """A JPEG at a place (its upper left corner) and of a size, mm."""
+
+    image: bytes
+    x: float
+    y: float
+    width: float
+    height: float
+
+
+@dataclass(frozen=True)
 class Sheet:
-    """A page: its strokes, its words, and a code that opens ``link``."""
+    """A page: its strokes, its words, and a code that opens ``link``; under them a picture, where there is one."""
 
     title: str
     strokes: list[Stroke]
     words: list[Words]
     link: str
+    picture: Picture | None = None
 
 
 def sheet_of(design: Design, shape: PartShape, machine: str, day: str, link: str) -> Sheet:
     """The measuring sheet of a part for a machine; ``link`` opens its page at the first reading."""
     strokes: list[Stroke] = []
-    words = [
-        Words(MARGIN, MARGIN + 6, f"{machine}: {design.title}", 6.5, bold=True),
-        Words(MARGIN, MARGIN + 13, design.words),
+    words = _head(f"{machine}: {design.title}", design.words, day)
+    _drawn(shape, strokes, words)
+    _boxes([(p.number, p.words, f"{p.nominal_mm:g}") for p in shape.places], strokes, words)
+    foot = _IN_ORDER if shape.places else "Look at it by eye: no sizes are asked for."
+    words.append(Words(MARGIN, HEIGHT - MARGIN + 4, foot, 3.2))
+    return Sheet(f"{machine}, {design.title}", strokes, words, link)
+
+
+_IN_ORDER = "Type the figures in this order: the code opens the page."
+
+
+def _head(title: str, told: str, day: str) -> list[Words]:
+    return [
+        Words(MARGIN, MARGIN + 6, title, 6.5, bold=True),
+        Words(MARGIN, MARGIN + 13, told),
         Words(
             MARGIN,
             MARGIN + 20,
             f"Printed {day or '____________'}    Measured by ____________    Instrument ____________",
         ),
     ]
-    _drawn(shape, strokes, words)
-    _boxes(shape.places, strokes, words)
-    foot = (
-        "Type the figures in this order: the code opens the page."
-        if shape.places
-        else "Look at it by eye: no sizes are asked for."
+
+
+def own_sheet_of(part: OwnPart, machine: str, day: str, link: str) -> Sheet:
+    """The measuring sheet of a part of the workshop's own: its picture with the places numbered."""
+    strokes: list[Stroke] = []
+    words = _head(f"{machine}: {part.name}", part.words[:110], day)
+    room_w, room_h = WIDTH - 2 * MARGIN - 46, _DRAWING
+    scale = min(room_w / part.width, room_h / part.height)
+    picture = Picture(bytes(part.image), MARGIN, MARGIN + 28, part.width * scale, part.height * scale)
+    placed: list[tuple[float, float]] = []
+    places = places_of(part)
+    for i, p in enumerate(places, 1):
+        if p.line is None:
+            continue
+        a, b = ((picture.x + s.x * picture.width, picture.y + s.y * picture.height) for s in p.line)
+        strokes.append(Stroke([a, b], 0.5))
+        _number(i, a, b, placed, words)
+    told = [f"{p.nominal_mm:g}" + (f" ± {p.tolerance_mm:g}" if p.tolerance_mm is not None else "") for p in places]
+    _boxes([(i, f"{p.axis.upper()}: {p.words}", told[i - 1]) for i, p in enumerate(places, 1)], strokes, words)
+    words.append(Words(MARGIN, HEIGHT - MARGIN + 4, _IN_ORDER, 3.2))
+    return Sheet(f"{machine}, {part.name}", strokes, words, link, picture)
+
+
+def _number(
+    number: int,
+    a: tuple[float, float],
+    b: tuple[float, float],
+    placed: list[tuple[float, float]],
+    words: list[Words],
+) -> None:
+    """A place's number on its line; where one stands already, the next moves on along it."""
+    spot = next(
+        (c for share in (0.5, 0.62, 0.38, 0.74, 0.26, 0.86) if _free(c := _between(a, b, share), placed)),
+        _between(a, b, 0.5),
     )
-    words.append(Words(MARGIN, HEIGHT - MARGIN + 4, foot, 3.2))
-    return Sheet(f"{machine}, {design.title}", strokes, words, link)
+    while not _free(spot, placed):
+        spot = (spot[0] + 3.4, spot[1])
+    placed.append(spot)
+    words.append(Words(spot[0], spot[1] + 1.1, str(number), 3.2, bold=True, middle=True, halo=True))
 
 
 def _drawn(shape: PartShape, strokes: list[Stroke], words: list[Words]) -> None:
@@ -90,15 +147,7 @@ def _drawn(shape: PartShape, strokes: list[Stroke], words: list[Words]) -> None:
         a, b = at(p.line[0], p.line[1]), at(p.line[2], p.line[3])
         if a != b:
             strokes.append(Stroke([a, b], 0.18, dashed=True))
-        # Where a number stands already, the next moves on along its line.
-        spot = next(
-            (c for share in (0.5, 0.62, 0.38, 0.74, 0.26, 0.86) if _free(c := _between(a, b, share), placed)),
-            _between(a, b, 0.5),
-        )
-        while not _free(spot, placed):
-            spot = (spot[0] + 3.4, spot[1])
-        placed.append(spot)
-        words.append(Words(spot[0], spot[1] + 1.1, str(p.number), 3.2, bold=True, middle=True, halo=True))
+        _number(p.number, a, b, placed, words)
     words.append(Words(left + (x1 - x0) * scale + 4, low, "X", 4, bold=True))
     words.append(Words(left - 6, low - (y1 - y0) * scale, "Y", 4, bold=True))
 
@@ -111,15 +160,15 @@ def _free(spot: tuple[float, float], placed: Sequence[tuple[float, float]]) -> b
     return all(abs(spot[0] - x) > 3.2 or abs(spot[1] - y) > 3.2 for x, y in placed)
 
 
-def _boxes(places: Sequence[DrawnPlace], strokes: list[Stroke], words: list[Words]) -> None:
+def _boxes(rows: Sequence[tuple[int, str, str]], strokes: list[Stroke], words: list[Words]) -> None:
     """A row for each place: its number, its words, what it should be, and a box to write in; in two columns."""
     column = (WIDTH - 2 * MARGIN - 6) / 2
-    for i, p in enumerate(places[: 2 * _ROWS]):
+    for i, (number, told, nominal) in enumerate(rows[: 2 * _ROWS]):
         x = MARGIN + (i // _ROWS) * (column + 6)
         y = _TOP + (i % _ROWS) * _ROW
-        words.append(Words(x, y + 5.8, str(p.number), 4, bold=True))
-        words.append(Words(x + 8, y + 5.8, p.words, 2.9))
-        words.append(Words(x + column - 34, y + 5.8, f"{p.nominal_mm:g}", 3.4))
+        words.append(Words(x, y + 5.8, str(number), 4, bold=True))
+        words.append(Words(x + 8, y + 5.8, told, 2.9))
+        words.append(Words(x + column - 25.5 - 1.9 * len(nominal), y + 5.8, nominal, 3.4))
         bx, by = x + column - 24, y + 0.8
         strokes.append(Stroke([(bx, by), (bx + 24, by), (bx + 24, by + 7.4), (bx, by + 7.4), (bx, by)], 0.3))
 
@@ -148,6 +197,12 @@ def _svg(sheet: Sheet) -> Iterator[str]:
     )
     yield f"<title>{escape(sheet.title)}</title>"
     yield f'<rect width="{WIDTH:g}" height="{HEIGHT:g}" fill="white"/>'
+    if sheet.picture is not None:
+        p, data = sheet.picture, base64.b64encode(sheet.picture.image).decode()
+        yield (
+            f'<image x="{p.x:.2f}" y="{p.y:.2f}" width="{p.width:.2f}" height="{p.height:.2f}" '
+            f'href="data:image/jpeg;base64,{data}"/>'
+        )
     for s in sheet.strokes:
         path = " ".join(f"{'L' if i else 'M'}{x:.2f} {y:.2f}" for i, (x, y) in enumerate(s.points))
         dash = ' stroke-dasharray="1.6 1.2"' if s.dashed else ""
@@ -169,11 +224,16 @@ def _svg(sheet: Sheet) -> Iterator[str]:
 def as_pdf(sheet: Sheet) -> bytes:
     """The sheet as PDF, one A4 page."""
     from reportlab.lib.units import mm
+    from reportlab.lib.utils import ImageReader
     from reportlab.pdfgen.canvas import Canvas
 
     out = io.BytesIO()
     page = Canvas(out, pagesize=(WIDTH * mm, HEIGHT * mm), invariant=1)
     page.setTitle(sheet.title)
+    if sheet.picture is not None:
+        p = sheet.picture
+        at = (p.x * mm, (HEIGHT - p.y - p.height) * mm, p.width * mm, p.height * mm)
+        page.drawImage(ImageReader(io.BytesIO(p.image)), *at)
     for s in sheet.strokes:
         page.setLineWidth(s.wide * mm)
         page.setDash([1.6 * mm, 1.2 * mm] if s.dashed else [])

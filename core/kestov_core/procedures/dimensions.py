@@ -6,6 +6,7 @@ offset w come apart, which one cube cannot do.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
@@ -17,7 +18,7 @@ from ..errors import BadInput
 from ..fitting import Fit, Floats, fitted
 from ..machine import BeltTransmission
 from ..parts.stepped import PLACES, sheet
-from ..quantities import Limits, Quantity, Verdict, decide, odd_ones, quadrature, rounded, typed_wrong, worst
+from ..quantities import Limits, Quantity, Verdict, decide, mean_of, odd_ones, quadrature, rounded, typed_wrong, worst
 from ..readers import read_named
 from ._sizes_advised import advise
 from .base import Context, Finding, Part, Procedure, Result, School, StandIn, source_of, three_way
@@ -40,13 +41,15 @@ _LENGTHS = 3
 
 
 class Size(Part):
-    """One reading: along which axis, of which feature and kind, how long it was drawn and how long it is."""
+    """One reading: along which axis, of which feature and kind, how long it was drawn and how long it is; and how far off it may be,
+    where that is drawn, too."""
 
     axis: DimensionAxis
     feature: Annotated[str, Field(max_length=60)]
     kind: Kind
     nominal_mm: Annotated[float, Field(ge=0.1, le=2000)]
     measured_mm: Annotated[float, Field(ge=0.1, le=2000), Asked("Measured", "mm", varies=True)]
+    tolerance_mm: Annotated[float | None, Field(gt=0, le=50)] = None
 
 
 def _drives(known: Known) -> dict[str, str] | None:
@@ -132,13 +135,14 @@ class AxisSize(Part):
 
 
 class SizeRead(Part):
-    """A reading, for the drawing: the error that is left to the wall and the scale (mm)."""
+    """A reading, for the drawing. ``tolerance_mm``: how far off it may be, where that was drawn."""
 
     axis: DimensionAxis
     feature: str
     kind: Kind
     nominal_mm: float
     measured_mm: float
+    tolerance_mm: float | None = None
 
 
 class DimensionsResult(Result):
@@ -213,7 +217,13 @@ def analyse(context: DimensionsContext, data: bytes | None) -> DimensionsResult:
 
 def _sizes(data: bytes) -> tuple[list[Size], list[str]]:
     """The readings, and which of them were typed wrongly."""
-    figures, words = read_named(data, ("nominal_mm", "measured_mm"), {"axis": _AXES, "feature": (), "kind": tuple(_K)})
+    figures, words = read_named(
+        data,
+        ("nominal_mm", "measured_mm"),
+        {"axis": _AXES, "feature": (), "kind": tuple(_K)},
+        spare=("tolerance_mm",),
+    )
+    spare = figures.pop("tolerance_mm", [math.nan] * len(figures["nominal_mm"]))
     n = len(figures["nominal_mm"])
     if not n:
         raise BadInput("too_few_rows", "There is no size in the table.", "data")
@@ -223,6 +233,14 @@ def _sizes(data: bytes) -> tuple[list[Size], list[str]]:
         for row, value in enumerate(values):
             if not 0.1 <= value <= 2000:
                 raise BadInput("out_of_range", f"Row {row + 2}, column {name}: {value:g} mm is no size.", name, row + 2)
+    for row, value in enumerate(spare):
+        if not (math.isnan(value) or 0 < value <= 50):
+            raise BadInput(
+                "out_of_range",
+                f"Row {row + 2}, column tolerance_mm: {value:g} mm is no tolerance.",
+                "tolerance_mm",
+                row + 2,
+            )
     sizes = [
         Size(
             axis=words["axis"][i],  # type: ignore[arg-type]
@@ -230,6 +248,7 @@ def _sizes(data: bytes) -> tuple[list[Size], list[str]]:
             kind=words["kind"][i],  # type: ignore[arg-type]
             nominal_mm=figures["nominal_mm"][i],
             measured_mm=figures["measured_mm"][i],
+            tolerance_mm=None if math.isnan(spare[i]) else spare[i],
         )
         for i in range(n)
     ]
@@ -388,6 +407,20 @@ def _told(context: DimensionsContext, a: _Axis, axes: list[_Axis], sizes: list[S
     )
 
 
+def _judge_places(result: DimensionsResult, context: DimensionsContext) -> None:
+    """Each place that has a tolerance of its own, by the mean of its readings."""
+    places: dict[tuple[str, str, float, float], list[float]] = {}
+    for s in result.sizes:
+        if s.tolerance_mm is not None:
+            key = (s.axis, s.feature or s.kind, s.nominal_mm, s.tolerance_mm)
+            places.setdefault(key, []).append(s.measured_mm)
+    for (axis, feature, nominal, tolerance), read in places.items():
+        mean, u95 = mean_of(read, context.resolution_mm, context.caliper_u95_mm)
+        off = Quantity(value=mean - nominal, u95=u95, unit="mm")
+        words = f"{axis.upper()}, {feature}: measured less drawn ({nominal:g} mm)"
+        result.judge(words, off, Limits(low=-tolerance, high=tolerance), "given")
+
+
 def _judge(result: DimensionsResult, context: DimensionsContext, axes: list[_Axis]) -> None:
     """Each axis's scale and wall, the worst first."""
     side = Limits(low=-context.limit_percent, high=context.limit_percent)
@@ -401,7 +434,7 @@ def _judge(result: DimensionsResult, context: DimensionsContext, axes: list[_Axi
                 source_of(context, "limit_percent"),
                 a.of_scale,
             )
-        else:
+        elif any(result.sizes[i].tolerance_mm is None for i in a.rows):
             first = result.sizes[a.rows[0]]
             off = Quantity(value=first.measured_mm - first.nominal_mm, u95=context.caliper_u95_mm, unit="mm")
             result.judge(f"{a.axis.upper()}: measured less drawn", off, verdict="cannot_tell")
@@ -420,6 +453,7 @@ def _judge(result: DimensionsResult, context: DimensionsContext, axes: list[_Axi
             result.findings.append(
                 Finding(finding="wall_width_off", axis=a.axis, state=three_way(a.of_wall), value=size)
             )
+    _judge_places(result, context)
     order = ("out_of_tolerance", "cannot_tell", "watch", "in_tolerance", "not_judged")
     result.judged.sort(key=lambda j: order.index(j.verdict))
     result.verdict = worst([j.verdict for j in result.judged])

@@ -131,6 +131,21 @@ class Dimensions(unittest.TestCase):
         self.assertIn("odd_reading", codes(result))
         self.assertEqual([a.action for a in result.advice], ["measure_again"])
 
+    def test_a_place_with_a_tolerance_of_its_own_is_judged_by_it(self):
+        head = HEAD.strip() + ",tolerance_mm\n"
+        rows = "x,bore,inner,8,7.72,0.1\nx,bore,inner,8,7.74,0.1\ny,slot,inner,12,12.02,0.2\nz,height,outer,30,30.4,\n"
+        result = run((head + rows).encode(), resolution_mm=0.01)
+        told = {j.words: j for j in result.judged}
+        bore, slot = told["X, bore: measured less drawn (8 mm)"], told["Y, slot: measured less drawn (12 mm)"]
+        self.assertAlmostEqual(bore.quantity.value, -0.27)
+        self.assertEqual((bore.verdict, bore.limits.high, slot.verdict), ("out_of_tolerance", 0.1, "in_tolerance"))
+        # What has none is only told, and an axis of which each place is judged says nothing more.
+        self.assertEqual([w for w in told if w.startswith("Z")], ["Z: measured less drawn"])
+        self.assertNotIn("X: measured less drawn", told)
+        with self.assertRaises(BadInput) as e:
+            run((head + "x,bore,inner,8,7.7,-1\n").encode())
+        self.assertEqual((e.exception.code, e.exception.field), ("out_of_range", "tolerance_mm"))
+
     def test_bad_tables_are_refused_where_they_are(self):
         row = "x,a,outer,20,20\n"
         for data, code, field in (

@@ -614,6 +614,8 @@ export interface paths {
         /**
          * Page
          * @description What one measurement asks for at a place of a machine, with what is known already and where that is from.
+         *
+         *     ``part``: a part of the workshop's own whose places are measured, one after the other.
          */
         get: operations["bench.page"];
         put?: never;
@@ -1540,6 +1542,150 @@ export interface paths {
          * @description A part's measuring sheet: its places numbered on a drawing, a box for each reading, a code that opens the page.
          */
         get: operations["parts.sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/own-parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Own
+         * @description The workshop's own parts.
+         */
+        get: operations["own_parts.list"];
+        put?: never;
+        /**
+         * Add
+         * @description Enter a part. ``file``: its picture (JPEG, PNG, WebP) or its model (STL). ``meta`` is an OwnPartNew as JSON.
+         */
+        post: operations["own_parts.add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/own-parts/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description A model (STL) as it is seen, as JPEG, to point at its places. Nothing is kept.
+         */
+        post: operations["own_parts.look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/own-parts/{part_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change
+         * @description Enter a part's words and places anew; what was measured stays as it is.
+         */
+        put: operations["own_parts.change"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/own-parts/{part_id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire
+         * @description Offer a part no longer.
+         */
+        post: operations["own_parts.retire"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/own-parts/{part_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Picture
+         * @description A part's picture, or the drawing of its model, as JPEG.
+         */
+        get: operations["own_parts.picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/own-parts/{part_id}/model.stl": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Model
+         * @description A part's model, as it came.
+         */
+        get: operations["own_parts.model"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/own-parts/{part_id}/sheet.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheet
+         * @description A part's measuring sheet for a machine: places numbered on its picture, a box for each reading, a code that opens the page.
+         */
+        get: operations["own_parts.sheet"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5829,7 +5975,7 @@ export interface components {
         };
         /**
          * SizeRead
-         * @description A reading, for the drawing: the error that is left to the wall and the scale (mm).
+         * @description A reading, for the drawing. ``tolerance_mm``: how far off it may be, where that was drawn.
          */
         SizeRead: {
             /**
@@ -5848,6 +5994,8 @@ export interface components {
             nominal_mm: number;
             /** Measured Mm */
             measured_mm: number;
+            /** Tolerance Mm */
+            tolerance_mm?: number | null;
         };
         /**
          * Source
@@ -8469,7 +8617,8 @@ export interface components {
         };
         /**
          * Size
-         * @description One reading: along which axis, of which feature and kind, how long it was drawn and how long it is.
+         * @description One reading: along which axis, of which feature and kind, how long it was drawn and how long it is; and how far off it may be,
+         *     where that is drawn, too.
          */
         Size: {
             /**
@@ -8488,6 +8637,8 @@ export interface components {
             nominal_mm: number;
             /** Measured */
             measured_mm: number;
+            /** Tolerance Mm */
+            tolerance_mm?: number | null;
         };
         /** RoundnessIn */
         RoundnessIn: {
@@ -8778,6 +8929,67 @@ export interface components {
             places: number;
             /** Why Not */
             why_not: string;
+        };
+        /** OwnPartOut */
+        OwnPartOut: {
+            /** Name */
+            name: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+            /** Places */
+            places: components["schemas"]["OwnPlace"][];
+            /** Id */
+            id: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Has Model */
+            has_model: boolean;
+            /** By */
+            by: string;
+        };
+        /**
+         * OwnPlace
+         * @description One place: its words, along which axis it is printed, what kind of size, how long, how far off it may be, and from where to where.
+         */
+        OwnPlace: {
+            /** Words */
+            words: string;
+            /**
+             * Axis
+             * @enum {string}
+             */
+            axis: "x" | "y" | "z";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "outer" | "inner" | "centre";
+            /** Nominal Mm */
+            nominal_mm: number;
+            /** Tolerance Mm */
+            tolerance_mm?: number | null;
+            /** Line */
+            line?: components["schemas"]["Spot"][] | null;
+        };
+        /**
+         * OwnPartIn
+         * @description What is told of a part: its name, a line of words, its places in the order in which they are measured.
+         */
+        OwnPartIn: {
+            /** Name */
+            name: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+            /** Places */
+            places: components["schemas"]["OwnPlace"][];
         };
         /** CheckOut */
         CheckOut: {
@@ -10822,6 +11034,7 @@ export interface operations {
         parameters: {
             query?: {
                 instrument_id?: number | null;
+                part?: number | null;
             };
             header?: never;
             path: {
@@ -12116,6 +12329,202 @@ export interface operations {
             path: {
                 printer_id: number;
                 name: string;
+                kind: "pdf" | "svg";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "own_parts.list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPartOut"][];
+                };
+            };
+        };
+    };
+    "own_parts.add": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPartOut"][];
+                };
+            };
+        };
+    };
+    "own_parts.look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * View
+                     * @default top
+                     * @enum {string}
+                     */
+                    view?: "top" | "front" | "side" | "corner";
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "own_parts.change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnPartIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPartOut"][];
+                };
+            };
+        };
+    };
+    "own_parts.retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnPartOut"][];
+                };
+            };
+        };
+    };
+    "own_parts.picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "own_parts.model": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "own_parts.sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+                part_id: number;
                 kind: "pdf" | "svg";
             };
             cookie?: never;
