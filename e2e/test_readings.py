@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import trimesh
 from playwright.sync_api import Page, expect
 
-from .app import AppCase
+from .app import AppCase, wav_file
 from .test_paths import say
 
 
@@ -38,6 +39,37 @@ class Typing(AppCase):
         self.type(page, "5", "10", "10", "20")
         self.work_out(page)
         expect(page.get_by_text(say(r"50\.")).first).to_be_visible()
+
+    def test_a_part_of_our_own_is_entered_and_measured_place_by_place(self) -> None:
+        page = self.sign_in("tech2")
+        page.goto("/bench/6/parts")
+        expect(page.get_by_role("heading", name="Oar rest")).to_be_visible()
+        page.get_by_role("button", name="Enter a part").click()
+        block = trimesh.creation.box((60, 30, 24)).export(file_type="stl")
+        page.get_by_label("Its picture, or its model (STL)").set_input_files(wav_file("clip.stl", block))
+        page.get_by_label("Its name").fill("Hose clip")
+        page.get_by_label("1. Where").fill("long side, at the foot")
+        page.get_by_label("mm", exact=True).fill("60")
+        page.get_by_label("± mm").fill("0,2")
+        picture = page.get_by_role("img", name="The part")
+        expect(picture).to_be_visible()
+        picture.click(position={"x": 40, "y": 60})
+        picture.click(position={"x": 200, "y": 60})
+        expect(page.get_by_text("Pointed at.")).to_be_visible()
+        page.get_by_role("button", name="Another place").click()
+        page.get_by_label("2. Where").fill("height")
+        page.get_by_label("mm", exact=True).last.fill("24")
+        page.get_by_label("It runs along, as printed").last.select_option("z")
+        self.assert_accessible(page, "entering a part")
+        page.get_by_role("button", name="Enter it").click()
+        page.get_by_role("link", name=say("Measure it ?: Hose clip")).click()
+        expect(page.get_by_text(say("Now long side, at the foot, 60 ± 0.2"))).to_be_visible()
+        expect(page.get_by_label(say("reading 1"))).to_be_focused()
+        self.type(page, "60,61", "24.05")
+        self.work_out(page)
+        expect(page.get_by_text(say("long side, at the foot: measured less drawn"))).to_be_visible()
+        expect(page.get_by_role("heading", name="Outside its limits")).to_be_visible()
+        self.assert_accessible(page, "a part of our own, measured")
 
     def test_which_wall_is_asked_and_the_axis_is_said(self) -> None:
         page = self.open("/bench/3/ringing-print/y")

@@ -374,7 +374,8 @@ def page(
     known = known_of(printer, here, place, instrument, request.user)
     card = knowledge.cards()[procedure].here(place)
     practice: Literal["readings", "record"] | None = None
-    if printer.simulated is not None and here.stand_in is not None:
+    # The simulated print is of the procedure's test part.
+    if printer.simulated is not None and here.stand_in is not None and part is None:
         practice = "record" if here.data is not None and here.table is None else "readings"
     instruments = [_instrument(i) for i in Instrument.objects.all() if i.kind in card.instruments]
     return PageHere(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from typing import Annotated, Literal
 
 from django.conf import settings
@@ -49,6 +50,14 @@ class OwnPartOut(OwnPartIn):
     by: str
 
 
+class ModelSeen(Schema):
+    """A model as it is seen: a picture as an address of its own, and its size in points."""
+
+    src: str
+    width: int
+    height: int
+
+
 def _out(part: OwnPart) -> OwnPartOut:
     return OwnPartOut(
         id=part.pk,
@@ -73,11 +82,12 @@ def list_own(request: SignedIn):
     return _all()
 
 
-@router.post("/own-parts/look", auth=may("parts.own"), operation_id="own_parts.look")
-def look(request: SignedIn, file: File[UploadedFile], view: Form[View] = "top") -> HttpResponse:
-    """A model (STL) as it is seen, as JPEG, to point at its places. Nothing is kept."""
+@router.post("/own-parts/look", auth=may("parts.own"), response=ModelSeen, operation_id="own_parts.look")
+def look(request: SignedIn, file: File[UploadedFile], view: Form[View] = "top"):
+    """A model (STL) as it is seen, to point at its places. Nothing is kept."""
     seen = drawn(read_mesh(file.read(MOST_BYTES + 1)), view)
-    return HttpResponse(seen.image, content_type="image/jpeg")
+    src = f"data:image/jpeg;base64,{base64.b64encode(seen.image).decode()}"
+    return ModelSeen(src=src, width=seen.width, height=seen.height)
 
 
 @router.post("/own-parts", auth=may("parts.own"), response=list[OwnPartOut], operation_id="own_parts.add")
@@ -98,7 +108,7 @@ def add(request: SignedIn, meta: Form[str], file: File[UploadedFile]):
     return once_only(request, keep)
 
 
-@router.put("/own-parts/{part_id}", auth=may("parts.own"), response=list[OwnPartOut], operation_id="own_parts.change")
+@router.post("/own-parts/{part_id}", auth=may("parts.own"), response=list[OwnPartOut], operation_id="own_parts.change")
 @once
 def change(request: SignedIn, part_id: int, payload: OwnPartIn):
     """Enter a part's words and places anew; what was measured stays as it is."""

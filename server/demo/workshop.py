@@ -27,6 +27,7 @@ from workshop.models import Printer
 
 from .instruments import INSTRUMENTS, check_and_compare
 from .models_of_printers import MODELS
+from .parts import own_part
 from .pictures import echoes, tower
 
 PEOPLE = [
@@ -136,6 +137,8 @@ class Maker:
         self._travels()
         self._frames()
         check_and_compare(self)
+        with at(self.today - timedelta(days=30)):
+            own_part(self)
         self._closed_cases()
         self._open_cases()
 

@@ -21,7 +21,7 @@ MOST_PLACES = 26
 Share = Annotated[float, Field(ge=0, le=1)]
 
 
-class Spot(BaseModel):
+class PicturePoint(BaseModel):
     """A point of the picture: shares of its width (from the left) and height (from above)."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
@@ -40,7 +40,7 @@ class OwnPlace(BaseModel):
     kind: Literal["outer", "inner", "centre"]
     nominal_mm: Annotated[float, Field(ge=0.1, le=2000)]
     tolerance_mm: Annotated[float, Field(gt=0, le=50)] | None = None
-    line: Annotated[list[Spot], Field(min_length=2, max_length=2)] | None = None
+    line: Annotated[list[PicturePoint], Field(min_length=2, max_length=2)] | None = None
 
 
 def places_of(part: OwnPart) -> list[OwnPlace]:

@@ -66,7 +66,7 @@ const base = {
   fault: "",
   fault_axis: "",
   observations: [],
-  pictures: [{ id: 7, words: "The long face", width: 900, height: 560, by: "Jory", at }],
+  pictures: [{ id: 7, before: null, fit: null, words: "The long face", width: 900, height: 560, by: "Jory", at }],
   log: [{ at, who: "Jory", kind: "reported", words: "On all lids." }],
   may_work: true,
   weighing: {

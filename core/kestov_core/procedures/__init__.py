@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import csv
 import importlib
+import io
 import warnings
 from collections.abc import Mapping, Sequence
 from functools import cache
@@ -93,8 +95,12 @@ def as_table(procedure: Procedure, rows: Sequence[Mapping[str, Any]]) -> bytes:
             raise BadInput(refused.code, f"Row {i + 1}: {refused.message}", f"rows.{i}.{refused.field}") from e
     # A column that no row has is left out.
     names = [n for n in names if any(n in row for row in checked)]
-    lines = [",".join(names), *(",".join(str(row.get(n, "")) for n in names) for row in checked)]
-    return ("\n".join(lines) + "\n").encode()
+    out = io.StringIO()
+    table = csv.writer(out, lineterminator="\n")
+    table.writerow(names)
+    # A word may hold the separator; it is then quoted. A line is one row.
+    table.writerows([" ".join(str(row.get(n, "")).split()) for n in names] for row in checked)
+    return out.getvalue().encode()
 
 
 def parse(model: type[BaseModel], context: Any) -> Any:

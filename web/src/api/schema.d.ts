@@ -1585,7 +1585,7 @@ export interface paths {
         put?: never;
         /**
          * Look
-         * @description A model (STL) as it is seen, as JPEG, to point at its places. Nothing is kept.
+         * @description A model (STL) as it is seen, to point at its places. Nothing is kept.
          */
         post: operations["own_parts.look"];
         delete?: never;
@@ -1602,12 +1602,12 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        put?: never;
         /**
          * Change
          * @description Enter a part's words and places anew; what was measured stays as it is.
          */
-        put: operations["own_parts.change"];
-        post?: never;
+        post: operations["own_parts.change"];
         delete?: never;
         options?: never;
         head?: never;
@@ -8974,7 +8974,29 @@ export interface components {
             /** Tolerance Mm */
             tolerance_mm?: number | null;
             /** Line */
-            line?: components["schemas"]["Spot"][] | null;
+            line?: components["schemas"]["PicturePoint"][] | null;
+        };
+        /**
+         * PicturePoint
+         * @description A point of the picture: shares of its width (from the left) and height (from above).
+         */
+        PicturePoint: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * ModelSeen
+         * @description A model as it is seen: a picture as an address of its own, and its size in points.
+         */
+        ModelSeen: {
+            /** Src */
+            src: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
         };
         /**
          * OwnPartIn
@@ -12426,7 +12448,9 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["ModelSeen"];
+                };
             };
         };
     };

@@ -43,15 +43,18 @@ function planOf(page: Page, drawing: Drawing, moves: Texts): Planned[] | null {
   return page.program && drawing.plan ? drawing.plan(movesOf(page.program, moves)) : null;
 }
 
-function usePage(id: number, procedure: string, place: string, instrument: number | null) {
+/** A part of the workshop's own whose places are measured, where the address names one. */
+const partOf = (search: URLSearchParams) => Number(search.get("part")) || null;
+
+function usePage(id: number, procedure: string, place: string, instrument: number | null, part: number | null) {
   return useQuery({
-    queryKey: ["bench-page", id, procedure, place, instrument],
+    queryKey: ["bench-page", id, procedure, place, instrument, part],
     // The page stays while another instrument's figures come.
     placeholderData: keepPreviousData,
     queryFn: () =>
       got(
         api.GET("/api/printers/{printer_id}/bench/{procedure}/{place}", {
-          params: { path: { printer_id: id, procedure, place }, query: { instrument_id: instrument } },
+          params: { path: { printer_id: id, procedure, place }, query: { instrument_id: instrument, part } },
         }),
       ),
   });
@@ -63,7 +66,7 @@ export function BenchPage() {
   const id = Number(params.id);
   const { procedure = "", place = "" } = params;
   const bench = useBench(id);
-  const page = usePage(id, procedure, place, null);
+  const page = usePage(id, procedure, place, null, partOf(search));
   useTitle(bench.data && page.data && `${bench.data.printer}: ${page.data.card.heading}`);
   if (page.error)
     return (
@@ -76,7 +79,7 @@ export function BenchPage() {
   if (!bench.data || !page.data)
     return bench.error ? <ErrorNote error={bench.error} /> : <Loading what="the measurement" />;
   if (page.data.rounds) return <Navigate to={beltsPath(id, place, search.size ? `?${search}` : "")} replace />;
-  return <Measure key={`${procedure}${place}`} id={id} asked={page.data} bench={bench.data} />;
+  return <Measure key={`${procedure}${place}${partOf(search) ?? ""}`} id={id} asked={page.data} bench={bench.data} />;
 }
 
 function Measure({ id, asked, bench }: { id: number; asked: Page; bench: Bench }) {
@@ -84,18 +87,19 @@ function Measure({ id, asked, bench }: { id: number; asked: Page; bench: Bench }
   const client = useQueryClient();
   const caseId = search.get("case") ? Number(search.get("case")) : null;
   const query = caseId ? `?case=${caseId}` : "";
+  const part = partOf(search);
   const drawing = drawingOf(asked.procedure);
   const [instrument, setInstrument] = useState(() => rememberedInstrument(asked.instruments));
   // Which wall is asked; what it shows is worked out and said.
   const [wall, setWall] = useState(() => bench.walls.find((w) => w.axis === asked.place) ?? bench.walls[0]);
   const place = asked.by_wall && wall ? wall.axis : asked.place;
-  const page = usePage(id, asked.procedure, place, instrument).data ?? asked;
+  const page = usePage(id, asked.procedure, place, instrument, part).data ?? asked;
   const taking = useTaking({
     id,
     printer: bench.printer,
     page,
     caseId,
-    store: `readings-${id}-${asked.procedure}-${asked.place}`,
+    store: `readings-${id}-${asked.procedure}-${asked.place}${part ? `-${part}` : ""}`,
     plan: (moves) => planOf(page, drawing, moves) ?? NO_PLAN,
   });
   const [anew, setAnew] = useState(false);
@@ -145,8 +149,10 @@ function Measure({ id, asked, bench }: { id: number; asked: Page; bench: Bench }
         <h1>
           {bench.printer}: {page.card.heading}
         </h1>
-        <How id={id} page={page} bench={bench} drawing={drawing} wall={page.by_wall ? (wall?.runs ?? null) : null} />
-        <PartOf id={id} procedure={page.procedure} />
+        {part ? null : (
+          <How id={id} page={page} bench={bench} drawing={drawing} wall={page.by_wall ? (wall?.runs ?? null) : null} />
+        )}
+        <PartOf id={id} procedure={page.procedure} now={taking.rows.length} />
         <Caution>{page.card.caution}</Caution>
         {page.by_wall && wall ? (
           <div className="grid gap-2">
@@ -303,7 +309,7 @@ function Take({
   const [byPhoto, setByPhoto] = useState(false);
   const plan = planOf(page, drawing, taking.moves);
   const seen = taking.rows.length + taking.photos.length;
-  const enough = !page.readings || (plan ? seen >= 4 : seen >= page.readings.least);
+  const enough = !page.readings || (plan ? seen >= Math.min(4, plan.length) : seen >= page.readings.least);
   const onNetwork = page.live === "accelerometer" && page.instruments.some((i) => i.id === instrument && i.on_network);
   const typed = page.readings !== null || page.data === null;
   const simulated = page.practice === "record";

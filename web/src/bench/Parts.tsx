@@ -4,6 +4,7 @@ import { Link, useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { ErrorNote, Loading, useTitle } from "../kit/bits";
 import { useBench } from "./BenchStart";
+import { OwnFiles, OwnParts, PartPicture, useNamedPart } from "./OwnParts";
 import { benchPath } from "./paths";
 
 type Part = Schemas["PartOut"];
@@ -42,8 +43,19 @@ function Files({ id, part }: { id: number; part: Part }) {
 }
 
 /** The part that a measurement reads, where there is one: to take along beside its steps. */
-export function PartOf({ id, procedure }: { id: number; procedure: string }) {
+export function PartOf({ id, procedure, now }: { id: number; procedure: string; now?: number }) {
+  const own = useNamedPart();
   const part = useParts(id).data?.find((p) => p.procedure === procedure);
+  if (own && procedure === "dimensions")
+    return (
+      <section className="border-l-4 border-hair px-3" aria-label="The part that is measured">
+        <p>
+          <b>{own.name}.</b> {own.words}
+        </p>
+        <PartPicture part={own} now={now} />
+        <OwnFiles id={id} part={own} />
+      </section>
+    );
   if (!part) return null;
   return (
     <section className="border-l-4 border-hair px-3" aria-label="The part to print">
@@ -68,36 +80,39 @@ export function PartsPage() {
   if (!bench.data || !parts.data)
     return bench.error || parts.error ? <ErrorNote error={bench.error ?? parts.error} /> : <Loading what="the parts" />;
   return (
-    <section className="sheet mx-auto grid max-w-4xl gap-3">
-      <h1>Parts to print on {bench.data.printer}</h1>
-      <p className="text-ink2">
-        Fitted to its bed and nozzle, marked with its name and the day. On the sheet each place has a number and a box;
-        figures written there are typed in the same order.
-      </p>
-      <ul className="rows">
-        {parts.data.map((p) => (
-          <li key={p.name} className="grid gap-x-6 py-3 sm:grid-cols-[minmax(0,1fr)_auto]">
-            <div>
-              <h2 className="!text-[19px] !text-ink">{p.title}</h2>
-              <p>{p.words}</p>
-              {p.procedure && p.place ? (
-                <Link to={benchPath(id, p.procedure, p.place, "")}>
-                  Measure it<span className="sr-only">: {p.title}</span>
-                </Link>
-              ) : null}
-            </div>
-            <div className="text-right">
-              {p.width_mm ? (
-                <p className="font-mono text-ink2">
-                  {p.width_mm} × {p.depth_mm} mm
-                </p>
-              ) : null}
-              <Files id={id} part={p} />
-            </div>
-          </li>
-        ))}
-      </ul>
+    <div className="mx-auto grid max-w-5xl gap-5">
+      <section className="sheet grid gap-3">
+        <h1>Parts to print on {bench.data.printer}</h1>
+        <p className="text-ink2">
+          Fitted to its bed and nozzle, marked with its name and the day. On the sheet each place has a number and a
+          box; figures written there are typed in the same order.
+        </p>
+        <ul className="rows">
+          {parts.data.map((p) => (
+            <li key={p.name} className="grid gap-x-6 py-3 sm:grid-cols-[minmax(0,1fr)_auto]">
+              <div>
+                <h2 className="!text-[19px] !text-ink">{p.title}</h2>
+                <p>{p.words}</p>
+                {p.procedure && p.place ? (
+                  <Link to={benchPath(id, p.procedure, p.place, "")}>
+                    Measure it<span className="sr-only">: {p.title}</span>
+                  </Link>
+                ) : null}
+              </div>
+              <div className="text-right">
+                {p.width_mm ? (
+                  <p className="font-mono text-ink2">
+                    {p.width_mm} × {p.depth_mm} mm
+                  </p>
+                ) : null}
+                <Files id={id} part={p} />
+              </div>
+            </li>
+          ))}
+        </ul>
+      </section>
+      <OwnParts id={id} />
       <Link to={`/bench/${id}`}>What can be measured on {bench.data.printer}</Link>
-    </section>
+    </div>
   );
 }

@@ -128,7 +128,7 @@ const column = (name: string, title: string, unit = "mm") => ({
 });
 /** The page of a measurement, drawn as text. */
 const opened = (p: Page, more: [unknown[], unknown][] = [], b: Bench = bench) =>
-  draw(<BenchPage />, [[["bench", 1], b], [["bench-page", 1, p.procedure, p.place, null], p], ...more], {
+  draw(<BenchPage />, [[["bench", 1], b], [["bench-page", 1, p.procedure, p.place, null, null], p], ...more], {
     path: `/bench/1/${p.procedure}/${p.place}`,
     route: "/bench/:id/:procedure/:place",
   });
