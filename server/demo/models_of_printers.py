@@ -93,6 +93,7 @@ MODELS: list[dict[str, Any]] = [
             },
             "bed": _bed(220, 220),
             "travel": _travel(220, 220, 250),
+            "guides": {"x": "rollers", "y": "rollers"},
         },
         "limits": [
             {

@@ -7,19 +7,21 @@ from the way back by twice its force; the dead band is what lies between the bra
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import Field
 
-from ..asking import PLACE, Asked, Choice, instrument_u95, limit, resolution, told, typical
+from ..asking import PLACE, Asked, Choice, instrument_u95, limit, model, resolution, told, typical
 from ..errors import BadInput
-from ..machine import Place
+from ..machine import GuideKind, Place
 from ..quantities import U95_OF_STEP, Limits, Quantity, decide, quadrature, t95
 from ..readers import read_csv
-from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn, source_of, three_way
+from ..turned import HISTORY, History, Turnable, TurnedResult, answers, turn_words, turns_needed
+from .base import Advice, Context, Finding, Part, Procedure, StandIn, Turned, source_of, three_way
 
 if TYPE_CHECKING:
     from ..simulator.machine import SimMachine
@@ -75,6 +77,8 @@ class PlayContext(Context):
         Asked("Indicator good to ±", "mm", "0.003 over so little is typical.", (instrument_u95("mm"),), more=True),
     ] = 0.003
     axis: Annotated[Place | None, told(PLACE)] = None
+    guide: Annotated[GuideKind | None, told(model(lambda k: k.description.guides.get(k.place)))] = None
+    history: Annotated[History, told(HISTORY)] = []
 
 
 class Branch(Part):
@@ -93,7 +97,7 @@ class PlayReading(Part):
     displacement_mm: float
 
 
-class PlayResult(Result):
+class PlayResult(TurnedResult):
     """The dead band (mm), the stiffness pushed and pulled (N/mm; null where it is too stiff to tell), the friction (N; null where
     there was no way back), and the area of the loop (N mm a cycle).
     """
@@ -418,12 +422,14 @@ def _judge(result: PlayResult, context: PlayContext, fit: _Fit, doubts: bool) ->
 
 def _advise(result: PlayResult, context: PlayContext, fit: _Fit, doubts: bool, rows: int) -> None:
     target = context.axis or "all"
+    if _by_rollers(result, context):
+        _turn_the_nut(result, context)
     if result.verdict == "cannot_tell":
         result.advice.append(
             Advice(action="measure_again", target=target, reason=_what_would_tell(result, context, fit, doubts, rows))
         )
         return
-    if result.verdict != "out_of_tolerance":
+    if result.verdict != "out_of_tolerance" or result.turnables:
         return
     what = (
         "a finger over each joint from the motor to the head, while somebody pushes: belt clamp, pulley, nut, carriage, head mount"
@@ -439,6 +445,62 @@ def _advise(result: PlayResult, context: PlayContext, fit: _Fit, doubts: bool, r
             "slides. Worn ball carriages do not come back: replace carriage or rail.",
             expect=Quantity(value=0.0, u95=context.limit_mm, unit="mm"),
         )
+    )
+
+
+#: The nut of the eccentric roller, as it is turned; looser lets the head give more. By the book a turn near the middle of an
+#: eccentric of 0.4 mm moves the roller 2 mm (typical); no step is larger than an eighth of a turn, or it is missed.
+NUT, _WAYS, _PER_TURN, _STEP = "eccentric nut", ["looser", "tighter"], 2.0, 0.125
+
+
+def _by_rollers(result: PlayResult, context: PlayContext) -> bool:
+    """Whether what gives is set by an eccentric roller: across the travel, on rollers in grooves."""
+    return context.guide == "rollers" and context.pushed == "across" and result.play.value > 0
+
+
+def _turn_the_nut(result: PlayResult, context: PlayContext) -> None:
+    """One small step tighter, then measured again; what a turn does on this machine is learned."""
+    result.turnables.append(
+        Turnable(
+            target=NUT,
+            title="Eccentric nut of the roller",
+            unit="turns",
+            ways=_WAYS,
+            at=result.play,
+            per_turn=_PER_TURN,
+        )
+    )
+    result.answers = answers(context.history, {NUT: _PER_TURN})
+    if result.verdict != "out_of_tolerance":
+        return
+    wanted = turns_needed(result.play, _PER_TURN, result.answers)
+    turns = wanted.model_copy(update={"value": min(wanted.value, _STEP)})
+    result.advice.append(
+        Advice(
+            action="turn",
+            target=NUT,
+            amount=turns,
+            direction="tighter",
+            reason=f"Unplugged: turn the eccentric nut {turn_words(turns.value)} tighter, no more at a time. It is right where the roller can just still be "
+            "turned by hand with the rail held. Slide the carriage end to end, then push and pull again; when it holds, measure what it takes to push it.",
+            expect=Quantity(
+                value=max(0.0, result.play.value - turns.value * _PER_TURN), u95=context.limit_mm, unit="mm"
+            ),
+        )
+    )
+
+
+def _turn(machine: SimMachine, place: str, target: str, amount: float, found: Mapping[str, Any]) -> SimMachine:
+    """What the nut does to a simulated carriage: the dead band goes; past it, the roller only drags."""
+    axis, guide = machine.axis(place), machine.guide(place)
+    # This one's eccentric answers a little less than the book's; ``play_mm`` is half the dead band.
+    gap = 2 * axis.play_mm + amount * 0.8 * _PER_TURN
+    drag = guide.drag_n + 25 * max(0.0, -gap)
+    return machine.model_copy(
+        update={
+            "axes": {**machine.axes, place: axis.model_copy(update={"play_mm": max(0.0, gap) / 2})},
+            "guides": {**machine.guides, place: guide.model_copy(update={"drag_n": min(drag, 40.0)})},
+        }
     )
 
 
@@ -482,5 +544,6 @@ PROCEDURE = Procedure(
     measures="axis",
     gives="play",
     table=Pushed,
+    turned=Turned("Turned the {target}", ("play", "drag", "resonance"), "rollers_adjusted", _turn),
     stand_in=_stand_in,
 )

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 
 from kestov_core import procedures
 from kestov_core.errors import BadInput
+from kestov_core.procedures.play import NUT, _turn
 from kestov_core.simulator.guides import pushed, stiffness
 from kestov_core.simulator.machine import SimMachine
 from kestov_core.simulator.shaking import SimAxis, SimMode
@@ -128,10 +129,42 @@ class Play(unittest.TestCase):
         self.assertLessEqual(after.play.value, before.advice[0].expect.u95)
         self.assertAlmostEqual(after.stiffness_push.value, stiffness(45.0), delta=3 * after.stiffness_push.u95)
 
-    def on(self, machine):
+    def test_rollers_are_tightened_by_eighths_until_it_holds_and_what_a_turn_does_is_learned(self):
+        machine = SimMachine(belts={}, axes={"x": SimAxis(modes=[SimMode(hz=45.0)], play_mm=0.28)})
+        rollers = {"guide": "rollers", "pushed": "across"}
+        history = []
+        for _ in range(8):
+            result = self.on(machine, **rollers, history=history)
+            if result.verdict in ("in_tolerance", "watch"):
+                break
+            todo = result.advice[0]
+            self.assertEqual((todo.action, todo.direction), ("turn", "tighter"))
+            self.assertLessEqual(todo.amount.value, 0.125)
+            after = _turn(machine, "x", NUT, -todo.amount.value, {})
+            was = {NUT: result.play.value}
+            machine, now = after, {NUT: self.on(after, **rollers).play.value}
+            history.append({"turned": {NUT: -todo.amount.value}, "before_mm": was, "after_mm": now, "u95_mm": 0.01})
+        self.assertEqual(result.advice, [])
+        self.assertGreater(len(history), 1)
+        # The simulated eccentric answers four fifths of the book's.
+        self.assertAlmostEqual(result.answers.value, 0.8, delta=0.08)
+        # Too far is no play, and a carriage that is hard to push.
+        tight = _turn(machine, "x", NUT, -0.25, {})
+        self.assertEqual(tight.axis("x").play_mm, 0.0)
+        self.assertGreater(tight.guide("x").drag_n, machine.guide("x").drag_n + 3)
+
+    def test_only_rollers_pushed_across_are_turned(self):
+        loose = SimMachine(belts={}, axes={"x": SimAxis(modes=[SimMode(hz=45.0)], play_mm=0.1)})
+        for context in ({"guide": "rails", "pushed": "across"}, {"guide": "rollers"}, {}):
+            result = self.on(loose, **context)
+            self.assertEqual((result.turnables, result.advice[0].action), ([], "take_out_the_play"))
+
+    def on(self, machine, **context):
         read = procedures.get("play").stand_in(machine, "x", 3, {})
         return procedures.run(
-            "play", {"axis": "x"}, table(*zip(*((r["force_n"], r["displacement_mm"]) for r in read.rows), strict=True))
+            "play",
+            {"axis": "x", **context},
+            table(*zip(*((r["force_n"], r["displacement_mm"]) for r in read.rows), strict=True)),
         )
 
     def test_bad_tables_are_refused_where_they_are(self):

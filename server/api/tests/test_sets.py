@@ -6,6 +6,7 @@ from datetime import timedelta
 from kestov_core import procedures
 from kestov_core.simulator.frame import SimBeam, SimBed
 from kestov_core.simulator.machine import SimMachine
+from kestov_core.simulator.shaking import SimAxis, SimMode
 from measuring.models import Action, Standing
 from people.clock import at, now
 
@@ -77,6 +78,24 @@ class Sets(ApiCase):
         )
         self.assertIn("Turned bed screw front", words)
         self.assertIn("Turned screw z2", words)
+
+    def test_a_carriage_on_rollers_is_tightened_in_rounds_and_its_drag_is_then_in_doubt(self):
+        machine = SimMachine.model_validate(self.slinger.simulated)
+        loose = machine.model_copy(update={"axes": {"x": SimAxis(modes=[SimMode(hz=44)], play_mm=0.2)}})
+        self.slinger.simulated = loose.model_dump(mode="json")
+        self.slinger.save()
+        self.measure("drag", "x")
+        for _ in range(6):
+            capture = self.measure("play", "x", pushed="across")
+            todo = self.advised(capture)
+            if not todo:
+                break
+            self.assertEqual((todo[0]["target"], todo[0]["way"]), ("eccentric nut", "tighter"))
+            self.assertEqual(self.turn("play", "x", todo)[0], 200)
+        sets = self.good("technician", "GET", self.path("play", "x"))
+        self.assertEqual(sets["course"]["state"], "holds")
+        self.assertGreater(len(sets["rounds"]), 2)
+        self.assertIn("eccentric nut was turned", Standing.objects.get(procedure="drag").doubt)
 
     def test_the_bed_hears_of_the_beam_until_a_screw_is_turned(self):
         def codes():
