@@ -80,6 +80,7 @@ export function BeltsBench() {
             round={number}
             caseId={caseId}
             advice={r.advice}
+            back={turnedBack(r)}
             belts={bench.data.belts.filter((b) => r.places.includes(b.place))}
             onDone={fresh}
           />
@@ -175,7 +176,6 @@ function amount(b: BeltAdvice): string {
   return b.turns.unit === "mm" ? `${b.turns.value.toFixed(1)} mm` : turns(b.turns.value);
 }
 
-/** Which way: a screw by its turning, a slider away from its belt or toward it. */
 /** What a turn changes, and how that is known: by the book until this machine was turned. */
 function gives(b: BeltAdvice, me: Preferences): string {
   const gain = sentence(b.newtons_per_turn, me);
@@ -185,6 +185,7 @@ function gives(b: BeltAdvice, me: Preferences): string {
     : `By the book it gives ${gain}; this machine was not turned yet.`;
 }
 
+/** Which way: a screw by its turning, a slider away from its belt or toward it. */
 function way(b: BeltAdvice): string {
   if (b.direction === "away") return "away from the belt";
   return b.direction === "toward" ? "toward the belt" : (b.direction ?? "");
@@ -192,12 +193,24 @@ function way(b: BeltAdvice): string {
 
 type Turned = { place: string; turns: number; advised: number };
 
+/** What turning back means, where turning made a belt worse: all that was turned of it before the newest reading. */
+export function turnedBack(r: Pick<Schemas["RoundsOut"], "rounds" | "courses">): Turned[] {
+  const before = r.rounds[r.rounds.length - 2];
+  return r.courses
+    .filter((c) => c.course.state === "worse")
+    .flatMap(({ place }) => {
+      const turned = before?.actions.filter((a) => a.place === place).reduce((sum, a) => sum + a.turns, 0) ?? 0;
+      return turned ? [{ place, turns: -turned, advised: -turned }] : [];
+    });
+}
+
 function ToDo({
   printerId,
   printer,
   round,
   caseId,
   advice,
+  back: turnBack,
   belts,
   onDone,
 }: {
@@ -206,6 +219,7 @@ function ToDo({
   round: number;
   caseId: number | null;
   advice: Advice;
+  back: Turned[];
   belts: Schemas["BenchBelt"][];
   onDone: () => void;
 }) {
@@ -303,6 +317,11 @@ function ToDo({
             Done, measure again
           </Button>
           <Button onClick={() => setOtherwise(true)}>I turned it differently</Button>
+          {turnBack.length ? (
+            <Button onClick={() => send(turnBack)} disabled={turn.isPending}>
+              I turned {turnBack.map((m) => m.place.toUpperCase()).join(" and ")} back
+            </Button>
+          ) : null}
         </div>
       )}
     </div>

@@ -5,6 +5,7 @@ import { describe, expect, it, vi } from "vitest";
 import type { Schemas } from "../api/client";
 import { draw } from "../tests/draw";
 import { handle, slowServer } from "../tests/hands";
+import { turnedBack } from "./BeltsBench";
 import type { Bench } from "./drawing";
 import { Schools, Sets, Turning } from "./Turning";
 
@@ -155,5 +156,24 @@ describe("schools", () => {
     expect(text).toContain("One screw , followed here");
     expect(text).toContain("z1: 6°.");
     expect(text.match(/followed here/g)).toHaveLength(1);
+  });
+});
+
+describe("belts that turning made worse", () => {
+  const action = (place: string, turns: number) => ({ id: 1, place, turns, unit: "turns", direction: "clockwise" });
+  const round = (...actions: object[]) => ({ number: 1, readings: [], actions });
+  const course = (place: string, state: string) => ({ place, course: { state, words: "", improvement: null } });
+  const back = (rounds: object[], courses: object[]) =>
+    turnedBack({ rounds, courses } as unknown as Schemas["RoundsOut"]);
+
+  it("are turned back by all that was turned of them before the newest reading", () => {
+    const rounds = [round(action("a", 1)), round(action("a", 0.5), action("a", 0.25), action("b", 0.5)), round()];
+    expect(back(rounds, [course("a", "worse"), course("b", "helps")])).toEqual([
+      { place: "a", turns: -0.75, advised: -0.75 },
+    ]);
+  });
+  it("are left alone where nothing was turned, or where it helps", () => {
+    expect(back([round()], [course("a", "worse")])).toEqual([]);
+    expect(back([round(action("a", 1)), round()], [course("a", "helps")])).toEqual([]);
   });
 });
