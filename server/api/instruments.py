@@ -86,6 +86,7 @@ class InstrumentHere(Schema):
     unit: str
     resolution: float | None
     u95: float | None
+    address: str
     in_hands: float | None
     checked_on: date | None
     checked_against: str
@@ -186,6 +187,7 @@ def the_instrument(instrument_id: int, user: User) -> InstrumentHere:
         unit=i.unit,
         resolution=i.resolution,
         u95=i.u95,
+        address=i.address,
         in_hands=studies.u95_in_hands(i, user),
         checked_on=i.checked_on,
         checked_against=i.checked_against,

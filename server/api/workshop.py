@@ -64,16 +64,24 @@ class PrinterBrief(PrinterIn):
     retired: bool
 
 
-class InstrumentIn(Schema):
+Size = Annotated[float, Field(ge=0, le=1e6)]
+
+
+class InstrumentFacts(Schema):
+    """What an instrument is: the smallest step that it shows, and what it is said to be good to, in its unit."""
+
     name: str = Field(min_length=1, max_length=60)
     kind: str = Field(min_length=1, max_length=30)
-    resolution: float | None = None
-    u95: float | None = None
-    unit: str = Field("mm", max_length=12)
+    resolution: Size | None = None
+    u95: Size | None = None
+    unit: str = Field("mm", min_length=1, max_length=12)
+    address: str = Field("", max_length=120, pattern=r"^([A-Za-z0-9.\-]+:[0-9]{1,5})?$")
+
+
+class InstrumentIn(InstrumentFacts):
     checked_on: date | None = None
     checked_against: str = Field("", max_length=120)
     check_due: date | None = None
-    address: str = Field("", max_length=120, pattern=r"^([A-Za-z0-9.\-]+:[0-9]{1,5})?$")
 
 
 class InstrumentFull(InstrumentIn):
@@ -278,6 +286,19 @@ def add_printer(request: SignedIn, payload: PrinterIn):
 def add_instrument(request: SignedIn, payload: InstrumentIn):
     """Add an instrument."""
     adding.add_instrument(request.user, **payload.model_dump())
+    return the_workshop()
+
+
+@router.post(
+    "/workshop/instruments/{instrument_id}",
+    auth=may("workshop.change"),
+    response=Workshop,
+    operation_id="workshop.change_instrument",
+)
+@once
+def change_instrument(request: SignedIn, instrument_id: int, payload: InstrumentFacts):
+    """Tell of an instrument anew what it is; its checks and comparisons stay."""
+    adding.change_instrument(request.user, instrument_id, **payload.model_dump())
     return the_workshop()
 
 

@@ -157,6 +157,21 @@ def add_instrument(by: User, name: str, kind: str, **more: Any) -> Instrument:
     return instrument
 
 
+@transaction.atomic
+def change_instrument(by: User, instrument_id: int, name: str, kind: str, **more: Any) -> Instrument:
+    """Tell of an instrument anew what it is and how good it is said to be; its checks are records, and stay."""
+    instrument = Instrument.objects.select_for_update().filter(pk=instrument_id).first()
+    if instrument is None:
+        raise Refused(404, "not_found", "There is no such instrument; it may have been removed.")
+    told = {"name": _free(Instrument, name, instrument_id), "kind": kind.strip(), **more}
+    before = {field: getattr(instrument, field) for field in told}
+    for field, value in told.items():
+        setattr(instrument, field, value)
+    instrument.save(update_fields=list(told))
+    audit(by, "changed", instrument, f"Changed the instrument {instrument.name}.", before=before)
+    return instrument
+
+
 def hold_with(by: User, what: str, choice: str) -> School:
     """Set what the workshop holds with where practitioners differ; each measurement may still be told otherwise."""
     known = procedures.schools().get(what)

@@ -82,6 +82,21 @@ class Checks(WithACaliper):
         self.assertEqual(InstrumentCheck.objects.count(), 1)
 
 
+class Changing(WithACaliper):
+    def test_the_lead_tells_anew_what_it_is_and_its_checks_stay(self):
+        self.check(25.0, 25.01, 25.0)
+        told = {"name": "Caliper 2", "kind": "caliper", "unit": "mm", "resolution": 0.02, "u95": 0.04, "address": ""}
+        path = f"/workshop/instruments/{self.caliper.pk}"
+        self.good("lead", "POST", path, told)
+        shown = self.good("technician", "GET", self.path)
+        self.assertEqual(
+            (shown["name"], shown["resolution"], shown["u95"], len(shown["checks"])), ("Caliper 2", 0.02, 0.04, 1)
+        )
+        self.assertEqual(self.call("technician", "POST", path, told)[0], 403)
+        self.refused(422, "out_of_range", "u95", "lead", "POST", path, {**told, "u95": -1})
+        self.assertEqual(self.call("lead", "POST", "/workshop/instruments/999999", told)[0], 404)
+
+
 class Studies(WithACaliper):
     def set_up(self, **more):
         who = [self.people["technician"].pk, self.people["lead"].pk]

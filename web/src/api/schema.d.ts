@@ -2318,6 +2318,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/workshop/instruments/{instrument_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Instrument
+         * @description Tell of an instrument anew what it is; its checks and comparisons stay.
+         */
+        post: operations["workshop.change_instrument"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people": {
         parameters: {
             query?: never;
@@ -5496,6 +5516,12 @@ export interface components {
              * @default []
              */
             findings: components["schemas"]["Finding"][];
+            /**
+             * Turnables
+             * @default []
+             */
+            turnables: components["schemas"]["Turnable"][];
+            answers?: components["schemas"]["Quantity"] | null;
             play: components["schemas"]["Quantity"];
             stiffness_push: components["schemas"]["Quantity"] | null;
             stiffness_pull: components["schemas"]["Quantity"] | null;
@@ -7776,7 +7802,9 @@ export interface components {
              *       "limit_mm": null,
              *       "resolution_mm": null,
              *       "indicator_u95_mm": null,
-             *       "axis": null
+             *       "axis": null,
+             *       "guide": null,
+             *       "history": null
              *     }
              */
             context: components["schemas"]["PlayTyped"];
@@ -7795,6 +7823,10 @@ export interface components {
             indicator_u95_mm?: number | null;
             /** Axis */
             axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /** Guide */
+            guide?: ("rods_ball" | "rods_polymer" | "rails" | "tubes_polymer" | "rollers") | null;
+            /** History */
+            history?: components["schemas"]["TurnedStep"][] | null;
         };
         /**
          * Pushed
@@ -7808,6 +7840,29 @@ export interface components {
             force_n: number;
             /** Indicator */
             displacement_mm: number;
+        };
+        /**
+         * TurnedStep
+         * @description One step of an earlier round: how far each was turned (positive raises), and how high each stood before and after (mm).
+         */
+        TurnedStep: {
+            /** Turned */
+            turned: {
+                [key: string]: number;
+            };
+            /** Before Mm */
+            before_mm: {
+                [key: string]: number;
+            };
+            /** After Mm */
+            after_mm: {
+                [key: string]: number;
+            };
+            /**
+             * U95 Mm
+             * @default 0
+             */
+            u95_mm: number;
         };
         /** DragIn */
         DragIn: {
@@ -7967,29 +8022,6 @@ export interface components {
             history?: components["schemas"]["TurnedStep"][] | null;
             /** Axis */
             axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
-        };
-        /**
-         * TurnedStep
-         * @description One step of an earlier round: how far each was turned (positive raises), and how high each stood before and after (mm).
-         */
-        TurnedStep: {
-            /** Turned */
-            turned: {
-                [key: string]: number;
-            };
-            /** Before Mm */
-            before_mm: {
-                [key: string]: number;
-            };
-            /** After Mm */
-            after_mm: {
-                [key: string]: number;
-            };
-            /**
-             * U95 Mm
-             * @default 0
-             */
-            u95_mm: number;
         };
         /** BedIn */
         BedIn: {
@@ -9093,6 +9125,8 @@ export interface components {
             resolution: number | null;
             /** U95 */
             u95: number | null;
+            /** Address */
+            address: string;
             /** In Hands */
             in_hands: number | null;
             /** Checked On */
@@ -9687,6 +9721,11 @@ export interface components {
              * @default mm
              */
             unit: string;
+            /**
+             * Address
+             * @default
+             */
+            address: string;
             /** Checked On */
             checked_on?: string | null;
             /**
@@ -9696,11 +9735,6 @@ export interface components {
             checked_against: string;
             /** Check Due */
             check_due?: string | null;
-            /**
-             * Address
-             * @default
-             */
-            address: string;
             /** Id */
             id: number;
             /** Doubt */
@@ -9889,6 +9923,11 @@ export interface components {
              * @default mm
              */
             unit: string;
+            /**
+             * Address
+             * @default
+             */
+            address: string;
             /** Checked On */
             checked_on?: string | null;
             /**
@@ -9898,6 +9937,25 @@ export interface components {
             checked_against: string;
             /** Check Due */
             check_due?: string | null;
+        };
+        /**
+         * InstrumentFacts
+         * @description What an instrument is: the smallest step that it shows, and what it is said to be good to, in its unit.
+         */
+        InstrumentFacts: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Resolution */
+            resolution?: number | null;
+            /** U95 */
+            u95?: number | null;
+            /**
+             * Unit
+             * @default mm
+             */
+            unit: string;
             /**
              * Address
              * @default
@@ -13301,6 +13359,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["InstrumentIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Workshop"];
+                };
+            };
+        };
+    };
+    "workshop.change_instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstrumentFacts"];
             };
         };
         responses: {

@@ -9,14 +9,16 @@ import { useDraft } from "../kit/useDraft";
 import { VERDICT } from "../kit/words";
 import { KeptNote } from "../offline/KeptNote";
 import { useWrite } from "../offline/useEntries";
-import { useMe } from "../session/me";
+import { atLeast, useMe } from "../session/me";
 import { CheckForm } from "./CheckForm";
+import { Facts } from "./Facts";
 
 type Here = Schemas["InstrumentHere"];
 
 export const instrumentKey = (id: number) => ["instrument", id];
 
 export function InstrumentPage() {
+  const me = useMe();
   const id = Number(useParams().id);
   const here = useQuery({
     queryKey: instrumentKey(id),
@@ -31,6 +33,7 @@ export function InstrumentPage() {
         <h1>{i.name}</h1>
         <p className="text-ink2">{facts(i)}</p>
         {i.doubt ? <p className="mt-1 font-semibold text-off">{i.doubt}</p> : null}
+        {atLeast(me, "lead") ? <Facts key={i.name} i={i} /> : null}
       </header>
       <div className="grid items-start gap-5 lg:grid-cols-2">
         <Checks i={i} />

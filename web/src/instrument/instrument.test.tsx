@@ -3,7 +3,7 @@
 import { screen, waitFor } from "@testing-library/react";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
-import { draw, technician } from "../tests/draw";
+import { draw, type Known, technician } from "../tests/draw";
 import { handle, slowServer } from "../tests/hands";
 import { deviations } from "./Dots";
 import { InstrumentPage } from "./InstrumentPage";
@@ -22,6 +22,7 @@ const here = (more: Partial<Schemas["InstrumentHere"]> = {}): Schemas["Instrumen
   checked_against: "",
   check_due: null,
   doubt: "",
+  address: "",
   checks: [],
   studies: [],
   hands: [
@@ -101,6 +102,32 @@ describe("an instrument", () => {
       draw(<InstrumentPage />, [[["instrument", 4], i]], at("/instruments/4", "/instruments/:id"));
     expect(shown(here())).toContain("Not known. Let two or more of you");
     expect(shown(here({ in_hands: 0.0249 }))).toContain("good to ± 0.025 mm");
+  });
+
+  it("is told anew by the lead, and by nobody else", async () => {
+    const known: Known = [[["instrument", 4], here()]];
+    expect(draw(<InstrumentPage />, known, at("/instruments/4", "/instruments/:id"))).not.toContain(
+      "Change what is told",
+    );
+    const server = slowServer();
+    const lead = { ...technician, role: "lead" as const };
+    const hands = handle(<InstrumentPage />, known, { ...at("/instruments/4", "/instruments/:id"), me: lead });
+    await hands.clear(screen.getByLabelText("Said to be good to ±"));
+    await hands.type(screen.getByLabelText("Said to be good to ±"), "some");
+    await hands.click(screen.getByRole("button", { name: "Keep it so" }));
+    expect(screen.getByText("“some” is not a figure.")).toBeTruthy();
+    await hands.clear(screen.getByLabelText("Said to be good to ±"));
+    await hands.type(screen.getByLabelText("Said to be good to ±"), "0,04");
+    await hands.click(screen.getByRole("button", { name: "Keep it so" }));
+    await waitFor(() => expect(server.sent).toHaveLength(1));
+    expect(server.sent[0]!.body).toEqual({
+      name: "Caliper 1",
+      kind: "caliper",
+      unit: "mm",
+      resolution: 0.01,
+      u95: 0.04,
+      address: "",
+    });
   });
 
   it("begins a comparison with the pieces as they are called", async () => {
