@@ -128,7 +128,11 @@ class Order:
 
 def advised(case: dict[str, Any]) -> Order:
     """The engine's own advice."""
-    spots = {(pc.check.id, pc.axis): pc for pc in place_checks(machine_of(case["kinematics"]))}
+    machines = [machine_of(case["kinematics"])]
+    if case["kinematics"] == "fixed_bed":
+        # Once something is found at one of two belts, the axis is known to be doubled.
+        machines.append(machine_of("fixed_bed", {"x": "belt", "y1": "belt", "y2": "belt"}))
+    spots = {(pc.check.id, pc.axis): pc for m in reversed(machines) for pc in place_checks(m)}
 
     def pick(result: DiagnoseResult, used: set[Any]) -> Any:
         return next((spots[n.check, n.axis] for n in result.next if (n.check, n.axis) not in used), None)

@@ -78,7 +78,7 @@ class Bench(AppCase):
         own = ["# a box", "millis;one;two;three;celsius"]
         own += [f"{1000 * t:.3f};{z:.5f};{x:.5f};{y:.5f};21,5".replace(".", ",") for t, x, y, z in rows]
         file = wav_file("box.csv", "\n".join(own).encode())
-        page = self.open("/bench/5/resonance/x")
+        page = self.open("/bench/8/resonance/x")
         page.get_by_label("Taken with").select_option(label="Accelerometer on the bench")
         page.get_by_label("Load a file").set_input_files(file)
         expect(page.get_by_role("heading", name="Which column is which?")).to_be_visible()
@@ -92,7 +92,7 @@ class Bench(AppCase):
         page.get_by_role("button", name="Take it so").click()
         expect(page.get_by_text(say("Rings at"))).to_be_visible(timeout=30000)
         expect(page.get_by_text(say("Read .*one as az in g"))).to_be_visible()
-        page.goto("/bench/5/resonance/y")
+        page.goto("/bench/8/resonance/y")
         page.get_by_label("Taken with").select_option(label="Accelerometer on the bench")
         page.get_by_label("Load a file").set_input_files(file)
         expect(page.get_by_text(say("Read .*one as az in g"))).to_be_visible(timeout=30000)

@@ -26,6 +26,7 @@ from .models import Case, Closing, Comment, Observation, Picture, SiblingLook, S
 from .proof import proven
 from .siblings import hold, looked, release
 from .thumbnails import ask_small
+from .weighing import places_here
 
 SeenState = Literal["present", "absent", "unknown"]
 
@@ -114,6 +115,8 @@ def placed(seen: Seen) -> Seen:
 
 def observe(case: Case, seen: Seen, user: User, check: str = "", moment: datetime | None = None) -> None:
     """Write down what was seen, placed. A danger tags the machine out, and holds the others of its model."""
+    if seen.axis and seen.axis not in places_here(case.printer):
+        raise Refused(422, "out_of_range", f"{case.printer.name} has nothing at {seen.axis.upper()}.", "axis")
     Observation.objects.create(
         case=case,
         finding=seen.finding,

@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from kestov_core import knowledge, procedures
+from kestov_core.diagnosis.places import machine_of, places_of
 from kestov_core.diagnosis.shapes import DiagnoseContext, DiagnoseResult
 from kestov_core.procedures.diagnose import analyse
 from kestov_core.quantities import Quantity
@@ -35,11 +36,15 @@ def weigh(case: Case) -> Weighed:
     motion = printer.motion()
     counts, elsewhere = confirmed_causes(case)
     happened = _events(printer, case.reported_at)
+    here = places_here(printer)
     tried = case.actions.filter(kind="repair", helped=False)
     context = DiagnoseContext.model_validate(
         {
             "printer": motion.model_dump(mode="json", include={"kinematics", "transmissions", "pairs", "homing"}),
-            "findings": _last_words([*_seen(case), *_measured(case)]),
+            # What was told of a place that the machine no longer has says nothing of it.
+            "findings": [
+                f for f in _last_words([*_seen(case), *_measured(case)]) if f["axis"] is None or f["axis"] in here
+            ],
             "events": [
                 {"event": e.event, "days_before": max(0.0, (case.reported_at - e.at).total_seconds() / 86400)}
                 for e in happened
@@ -48,7 +53,7 @@ def weigh(case: Case) -> Weighed:
             "tried": [
                 {"fault": fault, "axis": place or None}
                 for fault, place in sorted(set(tried.values_list("fault", "place")))
-                if fault in knowledge.faults()
+                if fault in knowledge.faults() and (not place or place in here)
             ],
             "confirmed": counts,
             "most": 10,
@@ -59,6 +64,14 @@ def weigh(case: Case) -> Weighed:
         for e in happened
     ]
     return Weighed(analyse(context), words + elsewhere, counts)
+
+
+def places_here(printer: Printer) -> frozenset[str]:
+    """The places that this machine has, where something can be at fault or be seen."""
+    motion = printer.motion()
+    kinds = {str(p): str(t.kind) for p, t in motion.transmissions.items()}
+    pairs = [[str(p) for p in pair] for pair in motion.pairs]
+    return places_of(machine_of(motion.kinematics, kinds, pairs))
 
 
 def _last_words(rows: list[tuple[datetime, dict[str, Any]]]) -> list[dict[str, Any]]:

@@ -25,6 +25,8 @@ OTHER_SHARE = 0.04
 #: What something unlisted shows of any finding.
 OTHER_SHOWS = 0.10
 LEAK = 0.006
+#: Smoke, a blown part or bare mains: hardly ever there by accident, nor by what is not on the list.
+DANGER_OTHER_SHOWS, DANGER_LEAK = 0.005, 0.0005
 #: Minutes until something unlisted is found and mended.
 OTHER_MINUTES = 180.0
 
@@ -55,14 +57,19 @@ def prior(rates: Array) -> Weights:
     return Weights(rates.copy(), pair, OTHER_SHARE * total)
 
 
-def observe(w: Weights, u: Array, h: Array, belief: float) -> Weights:
-    """Weights after one finding: ``belief`` is the chance that it is truly there (1 present, 0 absent, between: unsure)."""
-    single = (1 - (1 - LEAK) * u) * h
-    pair = (1 - (1 - LEAK) * np.outer(u, u)) * np.outer(h, h)
+def observe(
+    w: Weights, u: Array, h: Array, belief: float, leak: float = LEAK, other_shows: float = OTHER_SHOWS
+) -> Weights:
+    """Weights after one finding: ``belief`` is the chance that it is truly there (1 present, 0 absent, between: unsure).
+
+    ``leak``: how often it is there without a cause; ``other_shows``: how often something unlisted shows it.
+    """
+    single = (1 - (1 - leak) * u) * h
+    pair = (1 - (1 - leak) * np.outer(u, u)) * np.outer(h, h)
     return Weights(
         w.single * _likelihood(single, belief),
         w.pair * _likelihood(pair, belief),
-        w.other * float(_likelihood(np.array(OTHER_SHOWS), belief)),
+        w.other * float(_likelihood(np.array(other_shows), belief)),
     )
 
 

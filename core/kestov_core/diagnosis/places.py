@@ -80,6 +80,8 @@ def machine_of(
     """A machine, from its kinematics and, where known, the kind of transmission at each place."""
     given = transmissions or {}
     belts = tuple(p for p, kind in given.items() if kind == "belt")
+    # A doubled axis has its two belts, and none that is called by the axis.
+    belts = tuple(b for b in belts if not {f"{b}1", f"{b}2"} <= set(belts))
     screws = tuple(p for p, kind in given.items() if kind == "screw")
     belts = belts or BELTS[kinematics]
     own_pairs = [(a, b) for a, b in pairs or []]
@@ -87,6 +89,12 @@ def machine_of(
     if not own_pairs and (usual := PAIRS.get(kinematics)) and (not given or set(usual) <= set(belts)):
         own_pairs = [usual]
     return Machine(kinematics, belts, screws or SCREWS[kinematics], tuple(own_pairs), tuple((homing or {}).items()))
+
+
+def places_of(m: Machine) -> frozenset[str]:
+    """Every place that this machine has: where something can be at fault, and where it can be seen."""
+    at = {p for placed in place_faults(m) for p in placed.reach if placed.fault.where not in ("frame", "e", "all")}
+    return frozenset(at | {*m.belts, *m.screws, "x", "y", "z", "e", "head", "bed", "frame", "all"})
 
 
 def place_faults(m: Machine) -> list[Placed]:
@@ -167,9 +175,12 @@ def place_checks(m: Machine) -> list[PlacedCheck]:
 def _spots(m: Machine, check: Check) -> list[tuple[str | None, tuple[str | None, ...]]]:
     """(name of the spot, places looked at there). Belts of a pair are done together."""
     if check.at == "belt":
-        paired = {p for pair in m.pairs for p in pair}
-        together: list[tuple[str | None, tuple[str | None, ...]]] = [(pair[0], pair) for pair in m.pairs]
-        return together + [(b, (b,)) for b in m.belts if b not in paired]
+        told = [pair for pair in m.pairs if set(pair) <= set(m.belts)]
+        together: list[tuple[str | None, tuple[str | None, ...]]] = [(pair[0], pair) for pair in told]
+        # A belt that may be two is plucked once, and each by itself if it is.
+        maybe = {_pair_name(m, pair): pair for pair in m.pairs if pair not in told}
+        paired = {p for pair in told for p in pair}
+        return together + [(b, (b, *maybe.get(b, ()))) for b in m.belts if b not in paired]
     if check.at == "screws":
         return [("z", m.screws)] if m.screws else []
     if check.at == "screw":

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import importlib
 import io
+import re
 import warnings
 from collections.abc import Mapping, Sequence
 from functools import cache
@@ -114,10 +115,13 @@ def parse(model: type[BaseModel], context: Any) -> Any:
 
 
 def _refusal(e: ValidationError) -> BadInput:
-    first = e.errors(include_url=False)[0]
+    errors = e.errors(include_url=False)
+    where = _path(errors[0])
+    # Of one that may be several things, what is wrong with a figure says more than that it is none of the others.
+    alike = [x for x in errors if _path(x) == where]
+    first = next((x for x in alike if x["type"].startswith(_RANGE) or x["type"] == "finite_number"), alike[0])
     kind = first["type"]
-    # A union's tag stands in pydantic's path but not in what the person typed.
-    field = ".".join(str(p) for p in first["loc"] if p not in ("belt", "screw", "extruder")) or "context"
+    field = where or "context"
     message = said(first)
     if kind in _CODES:
         code = _CODES[kind]
@@ -128,6 +132,17 @@ def _refusal(e: ValidationError) -> BadInput:
     else:
         code = "wrong_type"
     return BadInput(code, f"{field}: {message}.", field)
+
+
+#: Parts of the validator's path that nobody typed: a union's tags, its members' names, the key itself.
+_NOT_TYPED = re.compile(
+    r"^(belt|screw|extruder|float|int|str|Quantity|\[key\]|(function|constrained|literal|dict|list)\b.*)$"
+)
+
+
+def _path(error: Mapping[str, Any]) -> str:
+    """Where the person finds what is wrong."""
+    return ".".join(str(p) for p in error["loc"] if isinstance(p, int) or not _NOT_TYPED.match(p))
 
 
 def said(error: Mapping[str, Any]) -> str:
@@ -152,6 +167,7 @@ _WORDS = {
     "string_too_long": "at most {max_length} characters are taken",
     "literal_error": "must be one of {expected}",
     "extra_forbidden": "nothing is called so here",
+    "model_type": "must be a figure, or a figure with its uncertainty and unit",
 }
 _CODES = {
     "missing": "missing_field",

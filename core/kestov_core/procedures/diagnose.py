@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 
 from ..diagnosis import engine
+from ..diagnosis.evidence import at_place, belief, latest, noise, refuse_elsewhere, refuse_unknown, speaks_of_two
 from ..diagnosis.places import Machine, Placed, PlacedCheck, machine_of, place_checks, place_faults
 from ..diagnosis.shapes import (
     DiagnoseContext,
@@ -29,28 +30,12 @@ from ..diagnosis.shapes import (
     Stop,
     Tried,
 )
-from ..errors import BadInput
-from ..knowledge import SETUP_MINUTES, checks, events, faults, findings
+from ..knowledge import SETUP_MINUTES, checks, findings
 from ..quantities import Quantity
 from .base import Procedure
 
-#: How an answer is believed, by where it comes from: how likely the finding is truly there when it is said to be seen, and
-#: when it is said not to be (before anything else is known of it). People overlook more than they invent.
-BELIEVED = {
-    "print": (0.988, 0.07),
-    "sound": (0.98, 0.10),
-    "machine": (0.985, 0.05),
-    "hand": (0.985, 0.05),
-    "look": (0.992, 0.04),
-    "swap": (0.98, 0.06),
-    # A measured verdict is sounder than a look.
-    "measured": (0.992, 0.02),
-    "danger": (0.992, 0.05),
-}
 #: Days in which an event's weight falls to a third.
 EVENT_DAYS = 40.0
-#: Days in which older evidence loses two thirds of its weight.
-EVIDENCE_DAYS = 60.0
 #: Minutes to see by a short test whether a repair has helped.
 PROOF_MINUTES = 5.0
 #: Reasons shown with a bar.
@@ -137,13 +122,14 @@ def bars(context: DiagnoseContext) -> DiagnoseResult:
 
 
 def _weigh(context: DiagnoseContext, ahead: bool) -> DiagnoseResult:
-    _refuse_unknown(context)
+    refuse_unknown(context)
     case = _lay_out(context)
-    seen = _latest(context.findings)
+    refuse_elsewhere(context, case.machine)
+    seen, contradictions = latest(context.findings)
     weights = engine.prior(case.rates)
     for o in seen.values():
         if o.state != "unknown" or o.value is not None:
-            weights = engine.observe(weights, *case.column(o.finding, o.axis), _belief(o))
+            weights = engine.observe(weights, *case.column(o.finding, o.axis), belief(o), *noise(o))
     p, other = weights.marginals()
     process = float(sum(x for x, at in zip(p, case.placed, strict=True) if at.fault.kind == "process"))
     now = float(engine.cost_of_repair(p[:, None], case.repair)[0])
@@ -161,41 +147,34 @@ def _weigh(context: DiagnoseContext, ahead: bool) -> DiagnoseResult:
     if stop is None and ahead:
         result.next = _next(case, context, seen, weights, p, now, process)
         result.ask = _ask(result)
-        result.repair_now = _repair_now(case, p, _known(seen), now, result.next, context.tried)
-    if len(seen) < 2:
-        result.warn("few_findings", "Little is known yet: the bars are mostly base rates. Say what else is seen.")
+        result.repair_now = _repair_now(case, p, seen, now, result.next, context.tried)
+    for words in contradictions:
+        result.warn("contradiction", words)
+    _say_how_little(result, list(seen.values()))
     return result
 
 
-def _refuse_unknown(context: DiagnoseContext) -> None:
-    for i, o in enumerate(context.findings):
-        if o.finding not in findings():
-            raise BadInput(
-                "out_of_range", f"“{o.finding}” is not a finding; --list-findings lists them.", f"findings.{i}.finding"
-            )
-        kind = findings()[o.finding]
-        if isinstance(o.value, Quantity) and kind.unit and o.value.unit != kind.unit:
-            o.value = o.value.in_unit(kind.unit, f"findings.{i}.value.unit")
-    for i, e in enumerate(context.events):
-        if e.event not in events():
-            raise BadInput(
-                "out_of_range", f"“{e.event}” is not an event. There are: {', '.join(events())}.", f"events.{i}.event"
-            )
-    named = [(name, f"confirmed.{name}") for name in context.confirmed]
-    named += [(t.fault, f"tried.{i}.fault") for i, t in enumerate(context.tried)]
-    for name, field in named:
-        if name not in faults():
-            raise BadInput("out_of_range", f"“{name}” is not a fault; --list-faults lists them.", field)
-
-
-def _latest(observed: list[Observed]) -> dict[tuple[str, str | None], Observed]:
-    """The last word on each finding at each place."""
-    return {(o.finding, o.axis): o for o in observed}
+def _say_how_little(result: DiagnoseResult, seen: list[Observed]) -> None:
+    """What it means that little is known, or that nothing was found, and what to do then."""
+    if seen and all(o.state == "unknown" and o.value is None for o in seen):
+        result.warn(
+            "nothing_known",
+            "Of all that was asked nothing is known: the bars are what is usual on such machines. Ask who saw the print, look at it, or do the first check below.",
+        )
+    elif seen and all(belief(o) < 0.5 for o in seen):
+        result.warn(
+            "nothing_seen",
+            "Nothing that was looked for is there. If somebody complained, say what is seen, or print the same part again; if nobody did, leave the machine as it is.",
+        )
+    elif len(seen) < 2:
+        result.warn("few_findings", "Little is known yet: the bars are mostly base rates. Say what else is seen.")
 
 
 def _lay_out(context: DiagnoseContext) -> _Case:
     printer = context.printer
     kinds: dict[str, str] = {p: str(t.get("kind", "")) for p, t in printer.transmissions.items()}
+    if not kinds and printer.kinematics == "fixed_bed" and speaks_of_two(context):
+        kinds = {"x": "belt", "y1": "belt", "y2": "belt"}
     machine = machine_of(
         printer.kinematics, kinds, [[*pair] for pair in printer.pairs], {str(k): v for k, v in printer.homing.items()}
     )
@@ -220,7 +199,9 @@ def _lay_out(context: DiagnoseContext) -> _Case:
 def _history(at: Placed, context: DiagnoseContext, ages: dict[str, float]) -> tuple[float, list[Reason]]:
     """Factor on the base rate from what was done before and from the part's age, with the words for it."""
     factor, reasons = 1.0, []
-    for e in context.events:
+    # Told twice it was still done once: of one kind the newest counts.
+    newest = {e.event: e for e in sorted(context.events, key=lambda e: -e.days_before)}
+    for e in newest.values():
         strength = at.fault.events.get(e.event)
         if strength is None:
             continue
@@ -243,21 +224,6 @@ def _history(at: Placed, context: DiagnoseContext, ages: dict[str, float]) -> tu
             Reason(words=f"The part has {100 * ages[at.axis]:.0f} % of its expected life behind it", bits=math.log2(k))
         )
     return factor, reasons
-
-
-def _belief(o: Observed) -> float:
-    """Chance that a finding is truly there: by its figure where it has a limit, else by the word, fading with age."""
-    kind = findings()[o.finding]
-    there, missed = BELIEVED[kind.group]
-    said = {"present": there, "absent": missed, "unknown": 0.5}[o.state]
-    limit = o.limit if o.limit is not None else kind.limit
-    if o.value is not None and limit is not None and kind.sense is not None:
-        value, u95 = (o.value.value, o.value.u95) if isinstance(o.value, Quantity) else (o.value, None)
-        # A bare figure has no uncertainty of its own: a tenth of it is typical.
-        sigma = max((0.1 * abs(value) if u95 is None else u95) / 1.96, 1e-9)
-        z = (value - limit) / sigma if kind.sense == "above" else (limit - value) / sigma
-        said = min(max(0.5 * math.erfc(-z / math.sqrt(2)), 0.02), 0.98)
-    return 0.5 + (said - 0.5) * math.exp(-o.age_days / EVIDENCE_DAYS)
 
 
 def _stop(seen: dict[tuple[str, str | None], Observed], case: _Case, p: np.ndarray) -> Stop | None:
@@ -287,7 +253,7 @@ def _hypotheses(
 ) -> list[Hypothesis]:
     share = w.single + w.pair.sum(axis=1)
     keys = list(seen)
-    bits = np.array([_bits(share, *case.column(*k), _belief(seen[k])) for k in keys]).reshape(len(keys), len(p))
+    bits = np.array([_bits(share, *case.column(*k), belief(seen[k])) for k in keys]).reshape(len(keys), len(p))
     rows = []
     for i in np.argsort(-p)[: context.most]:
         if p[i] < 0.002:
@@ -310,7 +276,9 @@ def _hypotheses(
         )
     unlisted = "Something that is not on the list"
     rows.append(Hypothesis(fault="other", label=unlisted, axis=None, kind="other", probability=other))
-    return sorted(rows, key=lambda r: -r.probability)
+    # What stops the case stands first.
+    stops = any(findings()[k[0]].kind == "danger" and seen[k].state == "present" for k in keys)
+    return sorted(rows, key=lambda r: (not (stops and r.kind == "danger"), -r.probability))
 
 
 def _bits(share: np.ndarray, u: np.ndarray, h: np.ndarray, belief: float) -> np.ndarray:
@@ -331,7 +299,9 @@ def _reason(finding: str, axis: str | None, o: Observed, bits: float) -> Reason:
     elif o.value is not None:
         words = f"{o.value:.3g} {kind.unit or ''}".strip()
     side = ("strongly " if abs(bits) > 2 else "") + ("for it" if bits > 0 else "against it")
-    return Reason(words=f"{_at(kind.label, axis)}: {words} ({side})", bits=bits, finding=finding, axis=_place(axis))
+    return Reason(
+        words=f"{at_place(kind.label, axis)}: {words} ({side})", bits=bits, finding=finding, axis=_place(axis)
+    )
 
 
 def _place(axis: str | None) -> Any:
@@ -342,12 +312,6 @@ def _place(axis: str | None) -> Any:
 def _small(label: str) -> str:
     """A label inside a sentence."""
     return label[0].lower() + label[1:]
-
-
-def _at(label: str, axis: str | None) -> str:
-    if axis is None or axis == "all":
-        return label
-    return f"{label}, {axis.upper()}" if len(axis) < 3 else f"{label} ({axis})"
 
 
 def _label(at: Placed) -> str:
@@ -391,7 +355,7 @@ def _next(
     found.sort(key=lambda r: -r[0] / r[1])
     out: list[NextCheck] = []
     for saving, minutes, pc, idx, calm, then_fine, share in found:
-        gate = _gate(pc, known, process, swapped)
+        gate = _gate(pc, seen, process, swapped)
         if saving <= 0.3 and len(out) >= 3:
             continue
         outcomes = []
@@ -403,7 +367,7 @@ def _next(
         c = pc.check
         out.append(
             NextCheck(
-                check=c.id, label=_at(c.label, pc.axis if c.at not in ("screws", "beam", None) else None), axis=_place(pc.axis),
+                check=c.id, label=at_place(c.label, pc.axis if c.at not in ("screws", "beam", None) else None), axis=_place(pc.axis),
                 minutes=minutes, saves_minutes=saving - minutes, why=_why(outcomes), gate=gate, procedure=c.procedure,
                 tools=c.tools, caution=c.caution, how=c.how, waits_hours=c.waits_hours, outcomes=outcomes,
             )
@@ -430,19 +394,41 @@ def _known(seen: dict[tuple[str, str | None], Observed]) -> set[tuple[str, str |
     return {k for k, o in seen.items() if o.state != "unknown"}
 
 
-def _waits_for(before: list[str], axis: str | None, known: set[tuple[str, str | None]]) -> str | None:
-    """The first check of ``before`` that nobody has done at that place."""
+@dataclass(frozen=True)
+class _Waits:
+    """What something waits for: a check, and whether it was done and found something."""
+
+    check: str
+    found: bool
+
+    @property
+    def words(self) -> str:
+        label = _small(checks()[self.check].label)
+        if self.found:
+            return f"First mend what was found ({label}), and see that it is gone: until then this figure is worthless."
+        return f"First {label}: a loose or stiff part makes this figure worthless."
+
+
+def _waits_for(before: list[str], axis: str | None, seen: dict[tuple[str, str | None], Observed]) -> _Waits | None:
+    """The first check of ``before`` that nobody has done at that place, or that found something there; None where all are sound."""
     for name in before:
         answers = checks()[name].answers
-        if not any(f in answers and a in (None, axis, "head", "bed", "all") for f, a in known):
-            return name
+        told = [
+            o
+            for (f, a), o in seen.items()
+            if f in answers
+            and a in (None, axis, "head", "bed", "all")
+            and (o.state != "unknown" or o.value is not None)
+        ]
+        if not told or any(belief(o) > 0.5 for o in told):
+            return _Waits(name, bool(told))
     return None
 
 
-def _gate(pc: PlacedCheck, known: set[tuple[str, str | None]], process: float, swapped: bool) -> str | None:
-    first = _waits_for(pc.check.before, pc.axis, known)
-    if first is not None:
-        return f"First {_small(checks()[first].label)}: a loose or stiff part makes this figure worthless."
+def _gate(pc: PlacedCheck, seen: dict[tuple[str, str | None], Observed], process: float, swapped: bool) -> str | None:
+    waits = _waits_for(pc.check.before, pc.axis, seen)
+    if waits is not None:
+        return waits.words
     if process > 0.45 and not swapped and not pc.check.swap and pc.check.minutes >= 30:
         return "First a controlled swap: the process is as likely as the mechanics, and this takes long."
     return None
@@ -464,7 +450,7 @@ def _outcome(case: _Case, node: tuple[str, str | None] | None, chance: float, p:
     return Outcome(
         finding=node[0],
         axis=_place(node[1]),
-        label=_at(findings()[node[0]].label, node[1]),
+        label=at_place(findings()[node[0]].label, node[1]),
         probability=chance,
         then=then,
     )
@@ -484,7 +470,7 @@ def _why(outcomes: list[Outcome]) -> str:
 def _repair_now(
     case: _Case,
     p: np.ndarray,
-    known: set[tuple[str, str | None]],
+    seen: dict[tuple[str, str | None], Observed],
     now: float,
     next_: list[NextCheck],
     tried: list[Tried],
@@ -502,7 +488,7 @@ def _repair_now(
         without = float(engine.cost_of_repair(np.minimum(rest, 1)[:, None], np.delete(case.repair, i))[0])
         first = case.repair[i] + (1 - float(p[i])) * without
         likely = p[i] > 0.85 or (p[i] > 0.6 and at.fault.minutes <= 15)
-        if (likely or first < check_first) and _waits_for(at.fault.before, at.axis, known) is None:
+        if (likely or first < check_first) and _waits_for(at.fault.before, at.axis, seen) is None:
             do = f"Hand it to {at.fault.hand_to}" if at.fault.hand_to else "Do it"
             words = f"{do}: it takes {at.fault.minutes:.0f} minutes and is {100 * p[i]:.0f} % likely to be the cause."
             out.append(

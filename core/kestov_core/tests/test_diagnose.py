@@ -286,7 +286,132 @@ class Next(unittest.TestCase):
         self.assertEqual(result.repair_now[0].fault, "grub_screw_loose")
 
 
+class Gates(unittest.TestCase):
+    """A gate opens when what it waits for is sound, not when it was looked at."""
+
+    CLEAN = (("drag_high", "x", "absent"), ("binding_found", "x", "absent"))
+
+    def gate(self, *findings):
+        result = diagnose(("echoes_after_corners", "x"), *findings)
+        return next(n.gate for n in result.next if n.check == "resonance" and n.axis == "x")
+
+    def test_a_bad_result_keeps_it_shut_and_says_so(self):
+        self.assertIn("First mend what was found", self.gate(("play_found", "x"), *self.CLEAN))
+        self.assertIsNone(self.gate(("play_found", "x", "absent"), *self.CLEAN))
+        self.assertNotIn("First mend", self.gate())
+
+    def test_a_figure_beyond_its_limit_keeps_it_shut_whatever_the_word(self):
+        worn = {
+            "finding": "play_found",
+            "axis": "x",
+            "state": "absent",
+            "value": {"value": 0.4, "u95": 0.02, "unit": "mm"},
+        }
+        self.assertIn("First mend what was found", self.gate(worn, *self.CLEAN))
+
+    def test_no_setting_is_advised_while_something_is_loose(self):
+        stale = [("compensation_differs", "x")] if "compensation_differs" in knowledge.findings() else []
+        told = [("echoes_after_corners", "x"), *stale, *self.CLEAN]
+        events = [{"event": "firmware_flashed"}, {"event": "settings_reset"}]
+        loose = diagnose(*told, ("play_found", "x"), events=[e for e in events if e["event"] in knowledge.events()])
+        self.assertNotIn("compensation_stale", [r.fault for r in loose.repair_now])
+
+
+class Sense(unittest.TestCase):
+    def test_what_stops_the_case_stands_first_and_is_likely(self):
+        for kinematics in KINEMATICS:
+            for finding in ("smoke_or_smell", "blown_part", "bare_mains"):
+                result = diagnose((finding, None), kinematics=kinematics)
+                self.assertEqual(result.hypotheses[0].kind, "danger", (kinematics, finding))
+                self.assertGreater(result.hypotheses[0].probability, 0.5)
+                self.assertLess(chance(result, "other"), 0.1)
+
+    def test_a_clear_figure_counts_more_than_a_word(self):
+        measured = {"finding": "belt_slack", "axis": "x", "limit": 24, "value": {"value": 5, "u95": 0.2, "unit": "N"}}
+        self.assertGreater(
+            chance(diagnose(measured), "belt_slack", "x"), chance(diagnose(("belt_slack", "x")), "belt_slack", "x")
+        )
+
+    def test_an_event_told_often_happened_once_and_the_newest_counts(self):
+        def slack(*days):
+            events = [{"event": "head_changed", "days_before": d} for d in days]
+            return chance(diagnose(("echoes_after_corners", "x"), events=events), "head_mount_loose")
+
+        self.assertEqual(slack(3), slack(*[3] * 300))
+        self.assertEqual(slack(3), slack(40, 3, 90))
+        self.assertGreater(slack(3), slack(40))
+
+    def test_two_words_that_cannot_both_be_are_said(self):
+        both = diagnose(("belt_slack", None, "absent"), ("belt_slack", "a"), kinematics="corexy")
+        self.assertIn(
+            "A: what is told of the place counts", next(w.message for w in both.warnings if w.code == "contradiction")
+        )
+        self.assertAlmostEqual(
+            chance(both, "belt_slack", "a"),
+            chance(diagnose(("belt_slack", "a"), kinematics="corexy"), "belt_slack", "a"),
+        )
+        nothing = diagnose({"finding": "play_found", "axis": "x", "state": "present", "value": 0.0})
+        self.assertIn("the figure counts", nothing.warnings[0].message)
+        agree = diagnose({"finding": "play_found", "axis": "x", "state": "present", "value": 0.4})
+        self.assertNotIn("contradiction", [w.code for w in agree.warnings])
+
+    def test_knowing_nothing_and_finding_nothing_are_told_apart(self):
+        def code(*findings):
+            return [w.code for w in diagnose(*findings).warnings]
+
+        self.assertEqual(
+            code(("echoes_after_corners", "x", "unknown"), ("layers_stepped", "x", "unknown")), ["nothing_known"]
+        )
+        self.assertEqual(
+            code(("echoes_after_corners", "x", "absent"), ("layers_stepped", "x", "absent")), ["nothing_seen"]
+        )
+        self.assertEqual(code(("echoes_after_corners", "x"), ("layers_stepped", "x", "absent")), [])
+
+    def test_a_doubled_axis_has_its_two_belts_and_no_third(self):
+        told = {p: {"kind": "belt"} for p in ("x", "y", "y1", "y2")}
+        for printer in ({"transmissions": told}, {}):
+            result = run(
+                "diagnose",
+                {
+                    "printer": {"kinematics": "fixed_bed", **printer},
+                    "findings": [{"finding": "belt_slack", "axis": "y1"}],
+                },
+            )
+            self.assertEqual((result.hypotheses[0].fault, result.hypotheses[0].axis), ("belt_slack", "y1"))
+            plucked = {n.axis for n in result.next if n.check == "pluck"}
+            self.assertNotIn("y", plucked)
+        self.assertIn(
+            "y",
+            {
+                n.axis
+                for n in diagnose(("echoes_after_corners", "y"), kinematics="fixed_bed").next
+                if n.check == "pluck"
+            },
+        )
+
+
 class Refused(unittest.TestCase):
+    def test_places_that_a_machine_has_not_and_figures_that_cannot_be(self):
+        def refused(*findings, kinematics="corexy", printer=None, **more):
+            with self.assertRaises(BadInput) as e:
+                run(
+                    "diagnose",
+                    {"printer": {"kinematics": kinematics, **(printer or {})}, "findings": list(findings), **more},
+                )
+            self.assertNotRegex(e.exception.message, r"function|Quantity|instance|\[key\]|\(\)")
+            return e.exception.code, e.exception.field
+
+        slack = {"finding": "belt_slack", "axis": "t3"}
+        self.assertEqual(refused(slack), ("out_of_range", "findings.0.axis"))
+        self.assertEqual(refused(tried=[{"fault": "belt_slack", "axis": "t3"}]), ("out_of_range", "tried.0.axis"))
+        self.assertEqual(refused({**slack, "axis": "a", "value": -500.0}), ("out_of_range", "findings.0.value"))
+        self.assertEqual(
+            refused({"finding": "play_found", "axis": "x", "value": 1e308}), ("out_of_range", "findings.0.value")
+        )
+        self.assertEqual(refused({"finding": "play_found", "axis": "x", "value": "much"})[1], "findings.0.value")
+        self.assertEqual(refused(printer={"pairs": [["q", "r"]]}), ("out_of_range", "printer.pairs.0.0"))
+        self.assertEqual(refused(printer={"transmissions": {"q": {}}}), ("out_of_range", "printer.transmissions.q"))
+
     def test_what_is_not_listed_is_named(self):
         for context, field in (
             ({"findings": [{"finding": "sings"}]}, "findings.0.finding"),

@@ -142,7 +142,7 @@ class Bench(ApiCase):
         capture = self.pluck(instrument_id=instrument.pk)[1]
         self.assertEqual(capture["instrument"], "Old microphone")
         bench = self.good("technician", "GET", f"/printers/{self.crossed.pk}/bench")
-        self.assertTrue(bench["instruments"][0]["overdue"])
+        self.assertEqual(bench["instruments"][0]["doubt"], "Its check was due on 2020-01-01.")
 
     def test_the_stand_in_is_only_for_simulated_machines(self):
         body = {"id": str(uuid.uuid4()), "place": "x"}

@@ -199,6 +199,14 @@ class Weighing(ApiCase):
             (before["fault"], round(before["probability"], 9)), (after["fault"], round(after["probability"], 9))
         )
 
+    def test_a_place_that_the_machine_has_not_is_refused_and_one_it_no_longer_has_says_nothing(self):
+        path = f"/cases/{self.case}/observations"
+        body = {"finding": "belt_slack", "state": "present", "axis": "t3"}
+        self.refused(422, "out_of_range", "axis", "technician", "POST", path, body)
+        before = self.chance("belt_slack")
+        Observation.objects.create(case_id=self.case, finding="belt_slack", axis="t3", state="present", at=now())
+        self.assertEqual(self.chance("belt_slack"), before)
+
     def test_what_is_not_listed_is_refused(self):
         path = f"/cases/{self.case}"
         self.refused(422, "out_of_range", "check", "technician", "POST", f"{path}/outcomes", {"check": "pray"})

@@ -56,13 +56,27 @@ export async function all(): Promise<Entry[]> {
 
 /** The workshop's clock is told in whole seconds: two entries of one second may come out the wrong way round, by so much. */
 const TOLD_TO_MS = 1000;
-let lastTold = 0;
+/** Kept on the device: the page may be loaded anew between two entries, and estimate the clock anew. */
+const LAST_TOLD = "kestov-last-told";
+const lastTold = () => {
+  try {
+    return Number(localStorage.getItem(LAST_TOLD)) || 0;
+  } catch {
+    return 0;
+  }
+};
 
 /** When it was entered, by the workshop's clock; not before what was sent before it, though that clock was told anew between. */
 function inOrder(at: number): Date {
   const told = workshopTime(at).getTime();
-  lastTold = told > lastTold - TOLD_TO_MS ? Math.max(told, lastTold + 1) : told;
-  return new Date(lastTold);
+  const last = lastTold();
+  const ordered = told > last - TOLD_TO_MS ? Math.max(told, last + 1) : told;
+  try {
+    localStorage.setItem(LAST_TOLD, String(ordered));
+  } catch {
+    // A browser without storage keeps no entries either.
+  }
+  return new Date(ordered);
 }
 
 /** Send an entry whole, and forget it: the answer to its first request. With its keys a repeat is harmless. */
