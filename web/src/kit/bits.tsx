@@ -1,5 +1,13 @@
 /** Small pieces used everywhere: buttons, cautions, errors at their place, key hints. */
-import { type ButtonHTMLAttributes, type ComponentProps, type ReactNode, useEffect, useId, useRef } from "react";
+import {
+  type ButtonHTMLAttributes,
+  type ComponentProps,
+  type ReactNode,
+  useEffect,
+  useId,
+  useLayoutEffect,
+  useRef,
+} from "react";
 import { Refusal } from "../api/client";
 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { next?: boolean; keyHint?: string };
@@ -116,7 +124,8 @@ export const INPUT = "min-h-12 w-full rounded-[3px] border border-line bg-sheet 
 export function useKey(key: string, run: (() => void) | null): void {
   const latest = useRef(run);
   latest.current = run;
-  useEffect(() => {
+  // Before it is painted: who presses as soon as the words stand there is heard.
+  useLayoutEffect(() => {
     const onKey = (e: KeyboardEvent) => {
       const at = e.target as HTMLElement;
       if (e.key !== key || e.repeat || e.ctrlKey || e.metaKey || e.altKey || !latest.current) return;
