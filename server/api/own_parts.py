@@ -43,7 +43,11 @@ class OwnPartNew(OwnPartIn):
 
 
 class OwnPartOut(OwnPartIn):
+    """``procedure`` and ``place``: what reads it, and where."""
+
     id: int
+    procedure: str
+    place: str
     width: int
     height: int
     has_model: bool
@@ -61,6 +65,8 @@ class ModelSeen(Schema):
 def _out(part: OwnPart) -> OwnPartOut:
     return OwnPartOut(
         id=part.pk,
+        procedure=own_parts.PROCEDURE,
+        place=own_parts.PLACE,
         name=part.name,
         words=part.words,
         places=own_parts.places_of(part),

@@ -8962,7 +8962,10 @@ export interface components {
             /** Why Not */
             why_not: string;
         };
-        /** OwnPartOut */
+        /**
+         * OwnPartOut
+         * @description ``procedure`` and ``place``: what reads it, and where.
+         */
         OwnPartOut: {
             /** Name */
             name: string;
@@ -8975,6 +8978,10 @@ export interface components {
             places: components["schemas"]["OwnPlace"][];
             /** Id */
             id: number;
+            /** Procedure */
+            procedure: string;
+            /** Place */
+            place: string;
             /** Width */
             width: number;
             /** Height */

@@ -170,7 +170,7 @@ export function OwnParts({ id }: { id: number }) {
               <p className="flex flex-wrap items-center gap-x-5">
                 <Link
                   className="inline-flex min-h-11 items-center"
-                  to={benchPath(id, "dimensions", "all", `?part=${p.id}`)}
+                  to={benchPath(id, p.procedure, p.place, `?part=${p.id}`)}
                 >
                   Measure it<span className="sr-only">: {p.name}</span>
                 </Link>

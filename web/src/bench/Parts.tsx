@@ -46,7 +46,7 @@ function Files({ id, part }: { id: number; part: Part }) {
 export function PartOf({ id, procedure, now }: { id: number; procedure: string; now?: number }) {
   const own = useNamedPart();
   const part = useParts(id).data?.find((p) => p.procedure === procedure);
-  if (own && procedure === "dimensions")
+  if (own?.procedure === procedure)
     return (
       <section className="border-l-4 border-hair px-3" aria-label="The part that is measured">
         <p>

@@ -9,6 +9,8 @@ import { PartOf } from "./Parts";
 
 const part: OwnPart = {
   id: 3,
+  procedure: "dimensions",
+  place: "all",
   name: "Oar rest",
   words: "For the boats.",
   width: 1200,
