@@ -21,8 +21,8 @@ logger = logging.getLogger("kestov.events")
 #: Pages that one process tells; how long one line lives, so that who was put out is not told for ever (s); and how often a line
 #: on which nothing is told is kept awake (s).
 MOST_PAGES, LIVES_S, AWAKE_S = 300, 600.0, 20.0
-#: After a broken line to the database it is tried again (s).
-AGAIN_S = 2.0
+#: After a broken line to the database it is tried again (s); a new page waits so long for it to hear (s).
+AGAIN_S, READY_S = 2.0, 5.0
 #: What a page has not taken yet, at most: then it asks for everything anyway.
 _BEHIND = 100
 
@@ -34,6 +34,12 @@ class Wire:
         self.address, self.channel = address, channel
         self.pages: set[asyncio.Queue[str]] = set()
         self._listening: asyncio.Task[None] | None = None
+        self._hears = asyncio.Event()
+
+    async def ready(self) -> None:
+        """Wait until the line hears, or for as long as a page should not wait longer: it then asks by itself."""
+        with contextlib.suppress(TimeoutError):
+            await asyncio.wait_for(self._hears.wait(), READY_S)
 
     def join(self) -> asyncio.Queue[str]:
         """A page's own row of what is told from now on."""
@@ -49,6 +55,7 @@ class Wire:
         if not self.pages and self._listening is not None:
             self._listening.cancel()
             self._listening = None
+            self._hears.clear()
 
     async def _listen(self) -> None:
         broke = False
@@ -56,6 +63,7 @@ class Wire:
             try:
                 async with await psycopg.AsyncConnection.connect(self.address, autocommit=True) as line:
                     await line.execute(psycopg.sql.SQL("LISTEN {}").format(psycopg.sql.Identifier(self.channel)))
+                    self._hears.set()
                     if broke:
                         # What was told meanwhile is not known.
                         self._pass("all 0")
@@ -64,6 +72,7 @@ class Wire:
             except psycopg.OperationalError as e:
                 logger.info("The line that listens broke: %s", e)
             broke = True
+            self._hears.clear()
             await asyncio.sleep(AGAIN_S)
 
     def _pass(self, what: str) -> None:
@@ -102,21 +111,23 @@ class Events:
             (b"cache-control", b"no-store"),
             (b"x-accel-buffering", b"no"),
         ]
-        await send({"type": "http.response.start", "status": 200, "headers": headers})
         queue = self.wire.join()
-        gone = asyncio.create_task(_until_gone(receive))
-        telling = asyncio.create_task(_tell(queue, send))
+        tasks: list[asyncio.Task[None]] = []
         try:
+            # A page that is told that its line is open trusts it: what is told from then on must be heard.
+            await self.wire.ready()
+            await send({"type": "http.response.start", "status": 200, "headers": headers})
+            tasks = [asyncio.create_task(_until_gone(receive)), asyncio.create_task(_tell(queue, send))]
             async with asyncio.timeout(LIVES_S):
-                await asyncio.wait((gone, telling), return_when=asyncio.FIRST_COMPLETED)
+                await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
         except TimeoutError:
             await send({"type": "http.response.body", "body": b"", "more_body": False})
         finally:
             self.wire.leave(queue)
-            for task in (gone, telling):
+            for task in tasks:
                 task.cancel()
             with contextlib.suppress(asyncio.CancelledError):
-                await asyncio.gather(gone, telling, return_exceptions=True)
+                await asyncio.gather(*tasks, return_exceptions=True)
 
 
 async def _until_gone(receive: Receive) -> None:

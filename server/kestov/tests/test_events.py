@@ -79,6 +79,19 @@ class Telling(TransactionTestCase):
         self.assertEqual([w._listening for w in wires], [None, None])
 
     @async_to_sync
+    async def test_a_line_that_is_said_to_be_open_hears_already(self):
+        for _ in range(5):
+            page = Page(Wire(address(), CHANNEL))
+            running = asyncio.create_task(page.run())
+            while not page.sent:
+                await asyncio.sleep(0)
+            async with await psycopg.AsyncConnection.connect(address(), autocommit=True) as line:
+                await line.execute("SELECT pg_notify(%s, 'case 12')", [CHANNEL])
+            await page.hears("case 12")
+            page.leaves.set()
+            await running
+
+    @async_to_sync
     async def test_a_broken_line_is_tried_again_and_what_was_missed_is_said(self):
         wire = Wire(address(), CHANNEL)
         page = Page(wire)

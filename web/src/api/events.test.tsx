@@ -54,6 +54,13 @@ describe("what news makes stale", () => {
     stale(client, "printer 3");
     expect(staleOf(client)).toEqual(["printer 3", "rounds 3 a ", "floor", "cases open "]);
   });
+  it("a machine: its own case that is shown, and no other's", () => {
+    const client = filled();
+    client.setQueryData(["case", 12], { printer_id: 3 });
+    client.setQueryData(["case", 13], { printer_id: 4 });
+    stale(client, "printer 3");
+    expect(staleOf(client)).toEqual(["case 12", "printer 3", "rounds 3 a ", "floor", "cases open "]);
+  });
   it("everything, where nothing is known of what was missed; nothing, where the word is strange", () => {
     const client = filled();
     stale(client, "weather 3");
@@ -99,7 +106,8 @@ describe("listening", () => {
     const client = filled();
     render(<View client={client} />);
     act(() => Line.all[0]!.onopen());
-    expect(staleOf(client)).toEqual([]);
+    // At first only of what two may have in hand: something may have come before the line was there.
+    expect(staleOf(client)).toEqual(["case 12", "case 13", "rounds 3 a "]);
     act(() => Line.all[0]!.onopen());
     expect(staleOf(client)).toHaveLength(KEYS.length);
   });

@@ -1,10 +1,16 @@
 /** What has changed in the workshop, told at once; where that cannot be heard, views ask again now and then. */
-import type { QueryClient } from "@tanstack/react-query";
+import type { Query, QueryClient } from "@tanstack/react-query";
 import { useEffect, useSyncExternalStore } from "react";
 
 /** A burst of news is one: the floor is asked for once in so long (ms). */
 const BURST_MS = 400;
 const OF_A_MACHINE = ["printer", "record", "rounds", "bench"] as const;
+/** What two people may work on at once: asked for again when the line first opens, since something may have come before it did. */
+const IN_HAND = ["case", "rounds"] as const;
+
+/** A case that is shown, of that machine. */
+const caseOf = (printer: number) => (q: Query) =>
+  q.queryKey[0] === "case" && (q.state.data as { printer_id?: number } | undefined)?.printer_id === printer;
 
 let hearing = false;
 const waiting = new Set<() => void>();
@@ -32,7 +38,11 @@ export function stale(client: QueryClient, news: string): void {
   if (what === "all") void client.invalidateQueries();
   if (what === "work") void client.invalidateQueries({ queryKey: ["works"] });
   if (what === "case") void client.invalidateQueries({ queryKey: ["case", id] });
-  if (what === "printer") for (const of of OF_A_MACHINE) void client.invalidateQueries({ queryKey: [of, id] });
+  if (what === "printer") {
+    for (const of of OF_A_MACHINE) void client.invalidateQueries({ queryKey: [of, id] });
+    // What was measured or turned stands in its case, too.
+    void client.invalidateQueries({ predicate: caseOf(id) });
+  }
   if (what === "case" || what === "printer")
     for (const list of ["floor", "cases"]) void client.invalidateQueries({ queryKey: [list] });
 }
@@ -61,6 +71,7 @@ export function useEvents(client: QueryClient): void {
       line.onopen = () => {
         // What was told while nobody listened is not known.
         if (opened) void client.invalidateQueries();
+        else for (const of of IN_HAND) void client.invalidateQueries({ queryKey: [of] });
         opened = true;
         hears(true);
       };
