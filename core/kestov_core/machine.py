@@ -6,7 +6,7 @@ Not here: how a particular printer is drawn or stored.
 from __future__ import annotations
 
 import math
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
@@ -28,13 +28,12 @@ Homing = Literal["switch", "probe", "nozzle_probe", "friction"]
 GuideKind = Literal["rods_ball", "rods_polymer", "rails", "tubes_polymer", "rollers"]
 
 #: Every place a finding or a component can have (field ``axis``).
-PLACES = (
-    "x", "y", "z", "e", "a", "b", "y1", "y2", "t1", "t2", "t3",
-    "z1", "z2", "z3", "z4", "bed", "frame", "head", "all",
-)  # fmt: skip
 Place = Literal[
     "x", "y", "z", "e", "a", "b", "y1", "y2", "t1", "t2", "t3", "z1", "z2", "z3", "z4", "bed", "frame", "head", "all"
 ]
+PLACES: tuple[str, ...] = get_args(Place)
+#: Those that every machine has and that are no axis: the parts that carry the axes, and all of it.
+WHOLE = ("head", "bed", "frame", "all")
 
 #: Where the belts of each kinematics usually sit; a model may leave some out or double one (y1, y2).
 BELTS: dict[str, tuple[str, ...]] = {

@@ -407,7 +407,7 @@ def page(
 
 def _planned(here: Procedure, part: int | None) -> list[SheetPlace]:
     """The places that are asked for in order: those of an own part, where one is named, else of the procedure's test part."""
-    if part is not None and here.name == own_parts.PROCEDURE:
+    if part is not None and here.own_parts:
         return own_parts.planned(get_object_or_404(OwnPart.objects.defer("image", "mesh"), pk=part))
     return here.sheet() if here.sheet is not None else []
 

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
-from kestov_core.procedures.gauge_study import GaugeStudyResult
+from kestov_core.procedures.gauge_study import GaugeStudyResult, StudyRow
 from kestov_core.procedures.instrument_check import InstrumentCheckResult
 from measuring import studies
 from measuring.checks import check, doubt
@@ -275,7 +275,8 @@ def see_study(request: SignedIn, study_id: int):
 def export(request: SignedIn, study_id: int) -> HttpResponse:
     """All readings of a comparison, as the core reads them."""
     row = _the_study(study_id)
-    return table(studies.as_rows(row, studies.readings(row)), f"comparison-{row.pk}.csv")
+    rows = [r.model_dump() for r in studies.as_rows(row, studies.readings(row))]
+    return table([list(StudyRow.model_fields), *(list(r.values()) for r in rows)], f"comparison-{row.pk}.csv")
 
 
 @router.post("/studies/{study_id}/readings", auth=may("studies.run"), response=StudyHere, operation_id="studies.read")

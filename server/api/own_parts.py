@@ -43,11 +43,10 @@ class OwnPartNew(OwnPartIn):
 
 
 class OwnPartOut(OwnPartIn):
-    """``procedure`` and ``place``: what reads it, and where."""
+    """``procedure``: what reads it."""
 
     id: int
     procedure: str
-    place: str
     width: int
     height: int
     has_model: bool
@@ -65,8 +64,7 @@ class ModelSeen(Schema):
 def _out(part: OwnPart) -> OwnPartOut:
     return OwnPartOut(
         id=part.pk,
-        procedure=own_parts.PROCEDURE,
-        place=own_parts.PLACE,
+        procedure=own_parts.reads_own().name,
         name=part.name,
         words=part.words,
         places=own_parts.places_of(part),
@@ -154,7 +152,8 @@ def sheet(request: SignedIn, printer_id: int, part_id: int, kind: Literal["pdf",
     """A part's measuring sheet for a machine: places numbered on its picture, a box for each reading, a code that opens the page."""
     printer = the_printer(printer_id)
     part = get_object_or_404(OwnPart.objects.defer("mesh"), pk=part_id)
-    path = f"/bench/{printer_id}/{own_parts.PROCEDURE}/{own_parts.PLACE}?part={part_id}"
+    reads = own_parts.reads_own()
+    path = f"/bench/{printer_id}/{reads.name}/{reads.places(printer.motion())[0]}?part={part_id}"
     made = own_sheet_of(part, printer.name, f"{now():%Y-%m-%d}", request.build_absolute_uri(path))
     if kind == "svg":
         return download(as_svg(made), "image/svg+xml", f"{printer.name}-{part.name}-sheet.svg")

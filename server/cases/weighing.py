@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from kestov_core import knowledge, procedures
-from kestov_core.diagnosis.places import machine_of, places_of
+from kestov_core.diagnosis.places import machine_described, places_of
 from kestov_core.diagnosis.shapes import DiagnoseContext, DiagnoseResult
 from kestov_core.procedures.diagnose import analyse
 from kestov_core.quantities import Quantity
@@ -68,10 +68,7 @@ def weigh(case: Case) -> Weighed:
 
 def places_here(printer: Printer) -> frozenset[str]:
     """The places that this machine has, where something can be at fault or be seen."""
-    motion = printer.motion()
-    kinds = {str(p): str(t.kind) for p, t in motion.transmissions.items()}
-    pairs = [[str(p) for p in pair] for pair in motion.pairs]
-    return places_of(machine_of(motion.kinematics, kinds, pairs))
+    return places_of(machine_described(printer.motion()))
 
 
 def _last_words(rows: list[tuple[datetime, dict[str, Any]]]) -> list[dict[str, Any]]:

@@ -7,7 +7,7 @@ from datetime import datetime
 
 from django.db.models import Q
 from kestov_core import knowledge, procedures
-from kestov_core.machine import AXES_OF_BELT, Description
+from kestov_core.machine import AXES_OF_BELT, WHOLE, Description
 
 from .models import Action, Capture, StoredValue
 
@@ -46,7 +46,7 @@ def _done(capture: Capture, motion: Description) -> Iterator[tuple[datetime, str
 
 def _reaches(motion: Description, done_at: str, measured_at: str) -> bool:
     moved = AXES_OF_BELT[motion.kinematics].get(done_at, ())
-    return done_at in ("", "all", "frame", "head", "bed", measured_at) or measured_at in moved
+    return done_at in ("", *WHOLE, measured_at) or measured_at in moved
 
 
 def ago(then: float, moment: float) -> str:

@@ -9,14 +9,13 @@ from typing import Any
 from django.db import transaction
 from django.db.models import Q
 from kestov_core import CORE_VERSION, procedures
+from kestov_core.procedures.instrument_check import PROCEDURE
 from people.clock import now
 from people.models import User, audit
 from people.refusals import Refused
 from workshop.models import Instrument
 
 from .models import InstrumentCheck
-
-PROCEDURE = "instrument-check"
 
 
 @transaction.atomic
@@ -33,7 +32,7 @@ def check(by: User, instrument_id: int, against: str, typed: Mapping[str, Any], 
     context = {**typed, "unit": instrument.unit}
     if instrument.resolution is not None:
         context["resolution"] = instrument.resolution
-    found = procedures.run(PROCEDURE, context).model_dump(mode="json")
+    found = procedures.run(PROCEDURE.name, context).model_dump(mode="json")
     row = InstrumentCheck.objects.create(
         instrument=instrument,
         against=against,

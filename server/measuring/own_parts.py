@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 from django.db import transaction
 from kestov_core.parts.places import SheetPlace
+from kestov_core.procedures.base import Procedure
 from people.clock import now
 from people.models import User, audit
 from people.refusals import Refused
@@ -14,9 +15,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from workshop.pictures import Taken
 
 from .models import OwnPart
+from .taking import measuring
 
-#: The procedure that reads such a part, and where.
-PROCEDURE, PLACE = "dimensions", "all"
 MOST_PLACES = 26
 Share = Annotated[float, Field(ge=0, le=1)]
 
@@ -41,6 +41,11 @@ class OwnPlace(BaseModel):
     nominal_mm: Annotated[float, Field(ge=0.1, le=2000)]
     tolerance_mm: Annotated[float, Field(gt=0, le=50)] | None = None
     line: Annotated[list[PicturePoint], Field(min_length=2, max_length=2)] | None = None
+
+
+def reads_own() -> Procedure:
+    """The procedure that reads such parts."""
+    return next(p for p in measuring() if p.own_parts)
 
 
 def places_of(part: OwnPart) -> list[OwnPlace]:

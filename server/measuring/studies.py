@@ -5,8 +5,6 @@ Each person measures in an order of their own, so that nobody remembers what the
 
 from __future__ import annotations
 
-import csv
-import io
 import random
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -15,6 +13,7 @@ from typing import Any
 from django.db import transaction
 from django.db.models import QuerySet
 from kestov_core import CORE_VERSION, procedures
+from kestov_core.procedures.gauge_study import PROCEDURE, StudyRow
 from kestov_core.quantities import MOST_TOLD
 from people.clock import now
 from people.models import Role, User, audit, name_of
@@ -24,7 +23,6 @@ from workshop.models import Instrument
 from .checks import left_open
 from .models import Study, StudyReading
 
-PROCEDURE = "gauge-study"
 MOST_PEOPLE, MOST_PIECES, MOST_TIMES = 8, 12, 20
 
 
@@ -184,7 +182,8 @@ def _found(study: Study, rows: Sequence[StudyReading]) -> dict[str, Any]:
         "tolerance": study.tolerance,
         "check_u95": left_open(study.instrument),
     }
-    found: dict[str, Any] = procedures.run(PROCEDURE, context, _as_csv(as_rows(study, rows))).model_dump(mode="json")
+    table = procedures.as_table(PROCEDURE, [row.model_dump() for row in as_rows(study, rows)])
+    found: dict[str, Any] = procedures.run(PROCEDURE.name, context, table).model_dump(mode="json")
     return found
 
 
@@ -193,20 +192,13 @@ def _step_shown(rows: Sequence[StudyReading]) -> float:
     return float(10.0 ** -max(len(repr(r.value).partition(".")[2].rstrip("0")) for r in rows))
 
 
-def as_rows(study: Study, rows: Sequence[StudyReading]) -> list[list[Any]]:
-    """All readings as a table with its header, by person and in the order in which they were taken."""
-    # The figure first: a name that begins with # would make the row a comment.
-    out: list[list[Any]] = [["reading", "person", "piece"]]
-    for person in study.people:
-        mine = sorted((r for r in rows if r.person == person["id"]), key=lambda r: r.position)
-        out += [[r.value, person["name"], study.pieces[r.piece]] for r in mine]
-    return out
-
-
-def _as_csv(rows: Sequence[Sequence[Any]]) -> bytes:
-    out = io.StringIO()
-    csv.writer(out, lineterminator="\n").writerows(rows)
-    return out.getvalue().encode()
+def as_rows(study: Study, rows: Sequence[StudyReading]) -> list[StudyRow]:
+    """All readings as the core takes them, by person and in the order in which they were taken."""
+    return [
+        StudyRow(reading=r.value, person=person["name"], piece=study.pieces[r.piece])
+        for person in study.people
+        for r in sorted((r for r in rows if r.person == person["id"]), key=lambda r: r.position)
+    ]
 
 
 @transaction.atomic

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ..knowledge import FindingKind, checks, faults, findings
+from ..machine import WHOLE
 from .places import machine_of, place_faults
 
 
@@ -24,7 +25,7 @@ def list_findings() -> list[dict[str, Any]]:
     """Every finding with its label, group, the axes it can have, and whether it is seen or measured (with its unit)."""
     places = {
         None: [],
-        "axis": ["x", "y", "z", "a", "b", "t1", "t2", "t3", "head", "bed", "frame", "e", "all"],
+        "axis": ["x", "y", "z", "a", "b", "t1", "t2", "t3", "e", *WHOLE],
         "belt": ["x", "y", "z", "a", "b", "y1", "y2", "t1", "t2", "t3"],
         "screw": ["z", "z1", "z2", "z3", "z4"],
     }

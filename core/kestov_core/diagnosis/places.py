@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..knowledge import Check, Fault, checks, faults
-from ..machine import AXES_OF_BELT, BELTS
+from ..machine import AXES_OF_BELT, BELTS, PLACES, WHOLE, Description
 
 #: Screws that lift beam or bed; a model's own transmissions go before them.
 SCREWS = {
@@ -32,9 +32,7 @@ _CARRIES = {
     "delta": {"t1": "head", "t2": "head", "t3": "head"},
     "belt_bed": {"x": "head", "y": "head", "z": "bed"},
 }
-_EVERYWHERE = frozenset(
-    {"x", "y", "z", "e", "a", "b", "y1", "y2", "t1", "t2", "t3", "z1", "z2", "z3", "z4", "bed", "frame", "head", "all"}
-)
+_EVERYWHERE = frozenset(PLACES)
 
 
 @dataclass(frozen=True)
@@ -91,10 +89,17 @@ def machine_of(
     return Machine(kinematics, belts, screws or SCREWS[kinematics], tuple(own_pairs), tuple((homing or {}).items()))
 
 
+def machine_described(d: Description) -> Machine:
+    """A machine whose description is known."""
+    kinds = {str(p): str(t.kind) for p, t in d.transmissions.items()}
+    homing = {str(axis): str(how) for axis, how in d.homing.items()}
+    return machine_of(d.kinematics, kinds, [[str(p) for p in pair] for pair in d.pairs], homing)
+
+
 def places_of(m: Machine) -> frozenset[str]:
     """Every place that this machine has: where something can be at fault, and where it can be seen."""
     at = {p for placed in place_faults(m) for p in placed.reach if placed.fault.where not in ("frame", "e", "all")}
-    return frozenset(at | {*m.belts, *m.screws, "x", "y", "z", "e", "head", "bed", "frame", "all"})
+    return frozenset(at | {*m.belts, *m.screws, "x", "y", "z", "e", *WHOLE})
 
 
 def place_faults(m: Machine) -> list[Placed]:

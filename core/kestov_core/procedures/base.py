@@ -180,7 +180,7 @@ class Procedure:
     says of a table that was mapped from another. ``live``: what it can record by itself. ``photo``: what is
     asked beside a photograph of a wall, which gives a reading's ``spacing_mm`` and ``u95_mm``. ``rounds``: belts are set by it, in pairs and rounds. ``turned``: what its result is set by, in rounds of its own place.
     ``by_wall``: a person names the wall that
-    shows it. ``program``: moves to run. ``sheet``: what is measured on the test part, in order. ``part``: the test part that it reads, by its design's name. ``grid``: its table may be pasted as a machine prints it, heights over x and y. ``stand_in(machine, place, seed, context)``: what simulated instruments read.
+    shows it. ``program``: moves to run. ``sheet``: what is measured on the test part, in order. ``part``: the test part that it reads, by its design's name; ``own_parts``: it reads parts of the workshop's own, place by place. ``grid``: its table may be pasted as a machine prints it, heights over x and y. ``stand_in(machine, place, seed, context)``: what simulated instruments read.
     ``view(context, data, found)``: what its drawing shows beside the result.
 
     ``place_of(context)``: the place that a context itself tells, where it does. ``of_old(context, version)``: what a
@@ -212,6 +212,7 @@ class Procedure:
     program: Program | None = None
     sheet: Callable[[], list[SheetPlace]] | None = None
     part: str | None = None
+    own_parts: bool = False
     grid: bool = False
     stand_in: Callable[[SimMachine, str, int, dict[str, Any]], StandIn] | None = None
     view: Callable[[Any, bytes, dict[str, Any]], BaseModel] | None = None

@@ -511,5 +511,6 @@ PROCEDURE = Procedure(
     table=Size,
     sheet=sheet,
     part="bar",
+    own_parts=True,
     stand_in=_stand_in,
 )

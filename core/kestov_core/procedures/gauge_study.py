@@ -71,6 +71,17 @@ class GaugeStudyContext(Context):
     ] = None
 
 
+class StudyRow(Part):
+    """One reading: what was read, by whom, of which piece. The figure first: a name that begins with # would make the row a comment."""
+
+    reading: Annotated[float, Field(ge=-1e9, le=1e9)]
+    person: Annotated[str, Field(min_length=1, max_length=60)]
+    piece: Annotated[str, Field(max_length=60)] = ""
+
+
+SpreadSource = Literal["people", "pieces", "people_and_pieces", "repeats"]
+
+
 class Hand(Part):
     """One person: the mean, how far it lies from what all found, the spread of one reading, and what a reading is good to."""
 
@@ -85,7 +96,7 @@ class Hand(Part):
 class Source(Part):
     """One line of the analysis of variance. ``chance``: how often its ratio comes out so large by accident."""
 
-    source: Literal["people", "pieces", "people_and_pieces", "repeats"]
+    source: SpreadSource
     ss: float
     df: int
     ms: float
@@ -230,10 +241,7 @@ def _analysed(table: _Table) -> tuple[OneWay | Crossed, list[Source]]:
     ]
 
 
-_Name = Literal["people", "pieces", "people_and_pieces", "repeats"]
-
-
-def _line(source: _Name, square: MeanSquare, against: MeanSquare | None = None) -> Source:
+def _line(source: SpreadSource, square: MeanSquare, against: MeanSquare | None = None) -> Source:
     line = Source(source=source, ss=square.ss, df=square.df, ms=square.ms)
     if against is not None and against.ms > 0:
         line.ratio, line.chance = square.ms / against.ms, chance_of_ratio(square, against)
@@ -482,5 +490,11 @@ def _hands_u95(result: GaugeStudyResult, table: _Table) -> float:
 
 
 PROCEDURE = Procedure(
-    "gauge-study", "How good a reading is, in whose hands", GaugeStudyContext, GaugeStudyResult, analyse, data="csv"
+    "gauge-study",
+    "How good a reading is, in whose hands",
+    GaugeStudyContext,
+    GaugeStudyResult,
+    analyse,
+    data="csv",
+    table=StudyRow,
 )

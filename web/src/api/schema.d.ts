@@ -8964,7 +8964,7 @@ export interface components {
         };
         /**
          * OwnPartOut
-         * @description ``procedure`` and ``place``: what reads it, and where.
+         * @description ``procedure``: what reads it.
          */
         OwnPartOut: {
             /** Name */
@@ -8980,8 +8980,6 @@ export interface components {
             id: number;
             /** Procedure */
             procedure: string;
-            /** Place */
-            place: string;
             /** Width */
             width: number;
             /** Height */

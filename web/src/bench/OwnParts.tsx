@@ -5,6 +5,7 @@ import { Link, useSearchParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote } from "../kit/bits";
 import { useWrite } from "../offline/useEntries";
+import type { Bench } from "./drawing";
 import { OwnPartForm } from "./OwnPartForm";
 import { benchPath } from "./paths";
 
@@ -123,8 +124,23 @@ export function Lines({
   );
 }
 
+/** To the bench that reads it, where this machine has one. */
+function Measure({ bench, part }: { bench: Bench; part: OwnPart }) {
+  const place = bench.entries.find((e) => e.procedure === part.procedure)?.places[0]?.place;
+  if (!place) return null;
+  return (
+    <Link
+      className="inline-flex min-h-11 items-center"
+      to={benchPath(bench.printer_id, part.procedure, place, `?part=${part.id}`)}
+    >
+      Measure it<span className="sr-only">: {part.name}</span>
+    </Link>
+  );
+}
+
 /** The workshop's own parts on the page of the parts to print. */
-export function OwnParts({ id }: { id: number }) {
+export function OwnParts({ bench }: { bench: Bench }) {
+  const id = bench.printer_id;
   const client = useQueryClient();
   const [form, setForm] = useState<OwnPart | "new" | null>(null);
   const parts = useQuery(OWN_PARTS);
@@ -168,12 +184,7 @@ export function OwnParts({ id }: { id: number }) {
               </p>
               <OwnFiles id={id} part={p} />
               <p className="flex flex-wrap items-center gap-x-5">
-                <Link
-                  className="inline-flex min-h-11 items-center"
-                  to={benchPath(id, p.procedure, p.place, `?part=${p.id}`)}
-                >
-                  Measure it<span className="sr-only">: {p.name}</span>
-                </Link>
+                <Measure bench={bench} part={p} />
                 <button type="button" className="min-h-11 underline" onClick={() => setForm(p)}>
                   Change<span className="sr-only"> {p.name}</span>
                 </button>

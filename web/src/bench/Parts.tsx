@@ -111,7 +111,7 @@ export function PartsPage() {
           ))}
         </ul>
       </section>
-      <OwnParts id={id} />
+      <OwnParts bench={bench.data} />
       <Link to={`/bench/${id}`}>What can be measured on {bench.data.printer}</Link>
     </div>
   );

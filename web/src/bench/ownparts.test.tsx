@@ -3,6 +3,7 @@
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import { handle, slowServer } from "../tests/hands";
+import type { Bench } from "./drawing";
 import { OwnPartForm } from "./OwnPartForm";
 import { Lines, type OwnPart, OwnParts, PartPicture } from "./OwnParts";
 import { PartOf } from "./Parts";
@@ -10,7 +11,6 @@ import { PartOf } from "./Parts";
 const part: OwnPart = {
   id: 3,
   procedure: "dimensions",
-  place: "all",
   name: "Oar rest",
   words: "For the boats.",
   width: 1200,
@@ -42,6 +42,10 @@ const part: OwnPart = {
     },
   ],
 };
+const bench = {
+  printer_id: 6,
+  entries: [{ procedure: "dimensions", places: [{ place: "all" }] }],
+} as unknown as Bench;
 const numbers = () =>
   [...document.querySelectorAll("svg text")].map((t) => [t.textContent, Math.round(Number(t.getAttribute("x")))]);
 
@@ -78,7 +82,7 @@ describe("a part's places on its picture", () => {
 describe("the workshop's own parts", () => {
   it("are listed with what can be done with each, and retired", async () => {
     const server = slowServer();
-    const hands = handle(<OwnParts id={6} />, [[["own-parts"], [part]]]);
+    const hands = handle(<OwnParts bench={bench} />, [[["own-parts"], [part]]]);
     expect(screen.getByRole("link", { name: /Measure it.*: Oar rest/ }).getAttribute("href")).toBe(
       "/bench/6/dimensions/all?part=3",
     );

@@ -18,7 +18,7 @@ const part = (name: string, more: object = {}) => ({
 const parts = [part("bar"), part("thread"), part("frame", { width_mm: null, why_not: "The bed is too small." })];
 const known: Known = [
   [["parts", 4], parts],
-  [["bench", 4], { printer_id: 4, printer: "Halyard" }],
+  [["bench", 4], { printer_id: 4, printer: "Halyard", entries: [] }],
 ];
 
 describe("test parts", () => {

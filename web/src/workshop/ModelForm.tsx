@@ -10,7 +10,7 @@ import { KINEMATICS } from "../kit/words";
 import { nameOf, type Path, type Told, withValue } from "./draft";
 import { type LimitRow, LimitRows, limitRows, limitsOf } from "./Limits";
 import { type Remarks, Sheet } from "./Sheet";
-import { useShopWrite } from "./WorkshopPage";
+import { useShopWrite } from "./shop";
 
 type Kinematics = Schemas["Description"]["kinematics"];
 type Model = Schemas["ModelOut"];

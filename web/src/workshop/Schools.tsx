@@ -1,7 +1,7 @@
 /** Where practitioners differ: what this workshop holds with. Each measurement may still be told otherwise. */
 import { api, got, type Schemas } from "../api/client";
 import { Choices, ErrorNote } from "../kit/bits";
-import { useShopWrite } from "./WorkshopPage";
+import { useShopWrite } from "./shop";
 
 type School = Schemas["SchoolHeld"];
 

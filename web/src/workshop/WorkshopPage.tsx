@@ -1,15 +1,17 @@
 /** The workshop itself: parts of the room, models with belts and limits, machines, instruments, people. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Tabs } from "radix-ui";
 import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 import { api, got, newKey, type Schemas, send } from "../api/client";
+import { FactFields, factsOf, isFact, NO_FACTS } from "../instrument/Facts";
 import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, Loading, TextField, useTitle } from "../kit/bits";
 import { atLeast, useMe } from "../session/me";
 import { LongWork } from "../work/LongWork";
 import { ModelForm } from "./ModelForm";
 import { People } from "./People";
 import { Schools } from "./Schools";
+import { useShopWrite } from "./shop";
 
 type Shop = Schemas["Workshop"];
 
@@ -79,19 +81,6 @@ export function WorkshopPage() {
       </Tabs.Root>
     </div>
   );
-}
-
-/** A write to the workshop; its answer is the workshop as it then stands. */
-export function useShopWrite<V>(write: (v: V) => Promise<Shop>, done: () => void) {
-  const client = useQueryClient();
-  return useMutation({
-    mutationFn: write,
-    onSuccess: (s) => {
-      client.setQueryData(["workshop"], s);
-      client.invalidateQueries({ queryKey: ["floor"] });
-      done();
-    },
-  });
 }
 
 function List({ children, empty }: { children: ReactNode[]; empty: string }) {
@@ -303,43 +292,18 @@ function Machines({ s, lead }: { s: Shop; lead: boolean }) {
 }
 
 function Instruments({ s, lead }: { s: Shop; lead: boolean }) {
-  const [form, setForm] = useState({
-    name: "",
-    kind: "",
-    unit: "mm",
-    resolution: "",
-    u95: "",
-    checked_on: "",
-    checked_against: "",
-    check_due: "",
-    address: "",
-  });
-  const figure = (t: string) => (t.trim() ? Number(t.replace(",", ".")) : null);
+  const [texts, setTexts] = useState(NO_FACTS);
+  const [wrong, setWrong] = useState<Record<string, string>>({});
   const add = useShopWrite(
-    () =>
-      got(
-        api.POST("/api/workshop/instruments", {
-          body: {
-            ...form,
-            resolution: figure(form.resolution),
-            u95: figure(form.u95),
-            checked_on: form.checked_on || null,
-            check_due: form.check_due || null,
-          },
-        }),
-      ),
-    () => setForm({ ...form, name: "" }),
+    (body: Schemas["InstrumentFacts"]) =>
+      got(api.POST("/api/workshop/instruments", { body: { ...body, checked_against: "" } })),
+    () => setTexts({ ...texts, name: "" }),
   );
-  const text = (key: keyof typeof form, label: string, type = "text", required = false) => (
-    <TextField
-      label={label}
-      error={fieldError(add.error, key)}
-      type={type}
-      required={required}
-      value={form[key]}
-      onText={(typed) => setForm({ ...form, [key]: typed })}
-    />
-  );
+  const send = () => {
+    const told = factsOf(texts);
+    setWrong(told.wrong);
+    if (!Object.keys(told.wrong).length) add.mutate(told.body);
+  };
   return (
     <section className="sheet grid gap-4">
       <List empty="No instrument yet. A caliper, a spring scale, a microphone: what measures, and how surely.">
@@ -365,22 +329,20 @@ function Instruments({ s, lead }: { s: Shop; lead: boolean }) {
       </List>
       {lead ? (
         <form
-          className="grid gap-3 sm:grid-cols-4"
+          className="grid gap-3 sm:grid-cols-3"
           onSubmit={(e) => {
             e.preventDefault();
-            add.mutate(undefined);
+            send();
           }}
         >
-          {text("name", "Another instrument", "text", true)}
-          {text("kind", "Kind", "text", true)}
-          {text("unit", "Unit")}
-          {text("resolution", "Smallest step")}
-          {text("u95", "Own uncertainty")}
-          {text("checked_on", "Checked on", "date")}
-          {text("checked_against", "Against what")}
-          {text("check_due", "Next check", "date")}
-          {text("address", "On the network at (host:port)")}
-          <ErrorNote error={add.error} />
+          <p className="text-ink2 sm:col-span-3">Another instrument. It is checked on its own page.</p>
+          <FactFields
+            texts={texts}
+            onText={(name, typed) => setTexts({ ...texts, [name]: typed })}
+            wrong={wrong}
+            error={add.error}
+          />
+          {isFact(add.error) ? null : <ErrorNote error={add.error} />}
           <Button type="submit" className="justify-self-start" disabled={add.isPending}>
             Add
           </Button>
