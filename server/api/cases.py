@@ -40,10 +40,13 @@ class ObservationIn(Schema):
 
 
 class Report(Schema):
+    """What is wrong, as somebody tells it. ``also``: what else was met with it."""
+
     printer_id: int
     finding: str
     axis: str = ""
     wall: Wall = ""
+    also: list[ObservationIn] = Field([], max_length=4)
     since: str = Field("", max_length=60)
     words: str = Field("", max_length=2000)
 
@@ -112,7 +115,8 @@ def report(request: SignedIn, payload: Report):
     """Report a fault. A danger tags the machine out at once."""
     printer = get_object_or_404(Printer, pk=payload.printer_id)
     seen = acts.Seen(payload.finding, payload.axis, payload.wall)
-    case = acts.report(printer, seen, payload.words, payload.since, request.user)
+    also = [_seen(o) for o in payload.also]
+    case = acts.report(printer, seen, payload.words, payload.since, request.user, also)
     return _told(request, _open_case(request, case.pk))
 
 

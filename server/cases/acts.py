@@ -5,11 +5,13 @@ Callable from the API, a command, the demo or a job alike. Every act takes the c
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Annotated, Literal
 
 from kestov_core import knowledge
+from kestov_core.diagnosis.places import machine_described, place_checks
 from kestov_core.machine import PLACES, across
 from measuring.rounds import places_of
 from measuring.turning import mended
@@ -70,10 +72,17 @@ def case_of(case_id: int | None, printer: Printer) -> int | None:
     return case_id
 
 
-def report(printer: Printer, seen: Seen, words: str, since: str, user: User) -> Case:
-    """Report a fault. A danger tags the machine out at once, and holds its model."""
+def report(printer: Printer, seen: Seen, words: str, since: str, user: User, also: Sequence[Seen] = ()) -> Case:
+    """Report a fault, and what else was met with it. A danger tags the machine out at once, and holds its model."""
     kind = _kind(seen.finding)
-    put = placed(seen)
+    put, others = placed(seen), []
+    for k, s in enumerate(also):
+        try:
+            _kind(s.finding)
+            others.append(placed(s))
+        except Refused as refused:
+            refused.field = f"also.{k}.{refused.field}"
+            raise
     where = f"wall along {seen.wall.upper()}" if seen.wall else put.axis.upper()
     title = kind.label + (f", {where}" if where else "")
     case = Case.objects.create(
@@ -84,7 +93,8 @@ def report(printer: Printer, seen: Seen, words: str, since: str, user: User) -> 
         reported_by=user,
         reported_at=now(),
     )
-    observe(case, put, user)
+    for s in (put, *others):
+        observe(case, s, user, "", case.reported_at)
     audit(user, "reported", case, f"Reported on {printer.name}: {title}")
     return case
 
@@ -148,22 +158,31 @@ def outcome(
     if check is None:
         raise Refused(422, "out_of_range", "Choose one of the listed checks.", "check")
     axis, moment = axis_of(axis), now()
-    for seen in found:
-        observe(case, placed(seen), user, check.id, moment)
-    named = {s.finding for s in found}
-    of_belt = check.at == "belt" and axis in case.printer.motion().belts()
-    for finding in check.answers:
-        if finding in named:
+    there = [placed(seen) for seen in found]
+    for seen in there:
+        observe(case, seen, user, check.id, moment)
+    named, spots = {s.finding for s in there}, {(s.finding, s.axis) for s in there}
+    for finding, place in looked_at(case.printer, check.id, axis):
+        # Told without a place, it was found somewhere: then nothing is said of where it is not.
+        if (finding, place) in spots or (finding, "") in spots or (finding in named and not place):
             continue
-        for place in places_of(case.printer, axis) if of_belt else [axis]:
-            implied = bool(named) and finding == check.general
-            state: SeenState = "present" if implied else "unknown" if unsure else "absent"
-            observe(case, Seen(finding, place, state=state), user, check.id, moment)
+        implied = finding == check.general and bool(named) and finding not in named
+        state: SeenState = "present" if implied else "unknown" if unsure else "absent"
+        observe(case, Seen(finding, place, state=state), user, check.id, moment)
     words = note.strip()
     if against:
         words = f"Done although something should have come first. {words}".strip()
     if words:
         Comment.objects.create(case=case, words=f"{check.label}: {words}", by=user, at=moment)
+
+
+def looked_at(printer: Printer, check_id: str, axis: str) -> list[tuple[str, str]]:
+    """What a check looks at on this machine, each finding with its place; with no spot of its own, all at that place."""
+    for spot in place_checks(machine_described(printer.motion())):
+        pair = axis and spot.axis and axis in places_of(printer, spot.axis) if spot.check.at == "belt" else False
+        if spot.check.id == check_id and ((spot.axis or "") == axis or pair):
+            return [(finding, place or "") for finding, place in spot.nodes]
+    return [(finding, axis) for finding in knowledge.checks()[check_id].answers]
 
 
 def undo(case: Case, user: User) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal
 
 from kestov_core import knowledge
+from kestov_core.diagnosis.laid_out import small
 from measuring.rounds import places_of, rounds, set_belts, tension
 from pydantic import BaseModel
 
@@ -19,11 +20,16 @@ _STANDING = "Keep fingers clear of the beam: it can move while motors are on."
 
 
 class Step(BaseModel):
-    """The next thing to do. ``check`` and ``repair`` come from the weighing; the rest from where the case stands."""
+    """The next thing to do. ``check`` and ``repair`` come from the weighing; the rest from where the case stands.
+
+    ``why_now``: why this before another; ``beside``: a repair that takes hardly longer than to look.
+    """
 
     kind: Literal["danger", "take", "check", "repair", "pluck", "set", "verify", "close", "done"]
     title: str
     why: str
+    why_now: str = ""
+    beside: str = ""
     minutes: int
     place: str | None = None
     caution: str = ""
@@ -136,7 +142,7 @@ def _weighed_step(case: Case, weighed: Weighed | None) -> Step:
         return Step(kind="check", title="A technician is on it", why="You will see here how it ends.", minutes=0)
     result = weighed.result
     belts = case.printer.motion().belts()
-    if result.repair_now:
+    if result.repair_now and not result.repair_now[0].beside:
         best = result.repair_now[0]
         fault = knowledge.faults()[best.fault]
         if fault.id in _SET_AT_BENCH:
@@ -159,17 +165,21 @@ def _weighed_step(case: Case, weighed: Weighed | None) -> Step:
     if not result.next:
         return Step(
             kind="check",
-            title="All checks are used up",
-            why="Nothing on the list is left to look at. Write down what you know, or hand it on.",
+            title="Nothing left is worth its minutes",
+            why="What could still be looked at takes longer than it is expected to save. Say what else is seen, choose a check below, or hand it on.",
             minutes=0,
         )
     best_check = result.next[0]
+    # What takes hardly longer to mend than to look at is said beside the check.
+    beside = f"{result.repair_now[0].label}: {small(result.repair_now[0].words)}" if result.repair_now else ""
     if best_check.procedure in tension() and best_check.axis in belts:
         return _pluck(case, best_check.axis, best_check.why, round(best_check.minutes))
     return Step(
         kind="check",
         title=best_check.label,
         why=best_check.why,
+        why_now=best_check.why_now,
+        beside=beside,
         minutes=round(best_check.minutes),
         place=best_check.axis,
         caution=best_check.caution,

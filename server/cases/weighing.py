@@ -19,6 +19,8 @@ from .models import Case, Closing, State
 
 #: Older evidence and events say nothing about this trouble.
 LOOK_BACK = timedelta(days=150)
+#: Said so often in a row it is no surer than before.
+_MOST_TIMES = 9
 
 
 @dataclass
@@ -75,6 +77,10 @@ def _last_words(rows: list[tuple[datetime, dict[str, Any]]]) -> list[dict[str, A
     """The last word on each finding at each place is all that the core weighs; a machine may have been measured any number of times."""
     last: dict[tuple[str, str | None], dict[str, Any]] = {}
     for _, row in sorted(rows, key=lambda r: r[0]):
+        before = last.get((row["finding"], row["axis"] or None))
+        if before and before["state"] == row["state"]:
+            row["times"] = min(before.get("times", 1) + 1, _MOST_TIMES)
+            row["complaint"] = before.get("complaint", False) or row.get("complaint", False)
         last[row["finding"], row["axis"] or None] = row
     return list(last.values())
 
@@ -87,6 +93,7 @@ def _seen(case: Case) -> list[tuple[datetime, dict[str, Any]]]:
         if kind is None:
             continue
         row: dict[str, Any] = {"finding": o.finding, "axis": o.axis or None, "state": o.state}
+        row["complaint"] = o.state == "present" and not o.check_name and o.at <= case.reported_at
         if o.value is not None:
             row["value"] = Quantity(value=o.value, u95=o.u95, unit=kind.unit or "1").model_dump() if o.u95 else o.value
         rows.append((o.at, row))

@@ -23,10 +23,10 @@ PAIR_SHARE = 0.25
 #: Share of complaints whose cause is not on the list.
 OTHER_SHARE = 0.04
 #: What something unlisted shows of any finding.
-OTHER_SHOWS = 0.10
-LEAK = 0.006
+OTHER_SHOWS = 0.06
+LEAK = 0.004
 #: Smoke, a blown part or bare mains: hardly ever there by accident, nor by what is not on the list.
-DANGER_OTHER_SHOWS, DANGER_LEAK = 0.005, 0.0005
+DANGER_OTHER_SHOWS, DANGER_LEAK = 0.002, 0.0002
 #: Minutes until something unlisted is found and mended.
 OTHER_MINUTES = 180.0
 
@@ -86,30 +86,33 @@ class Foresight:
     if_absent: Array
 
 
-def foresee(w: Weights, u: Array, h: Array) -> Foresight:
-    """Marginals after each possible outcome of each node, without recomputing all weights: u and h are (n, K)."""
+def foresee(w: Weights, u: Array, h: Array, leak: Array, other_shows: Array) -> Foresight:
+    """Marginals after each possible outcome of each node, without recomputing all weights: u and h are (n, K), the rest (K,)."""
     total = w.total()
     everything = w.single + w.pair.sum(axis=1)
     hidden = w.single[:, None] * h + h * (w.pair @ h)
     silent = w.single[:, None] * h * u + (h * u) * (w.pair @ (h * u))
-    present = hidden - (1 - LEAK) * silent
-    other = w.other * OTHER_SHOWS
+    present = hidden - (1 - leak) * silent
+    other = w.other * other_shows
     # Each pair stands in the sums of both its faults: take it once in the total.
-    singles = (w.single[:, None] * h * (1 - (1 - LEAK) * u)).sum(axis=0)
+    singles = (w.single[:, None] * h * (1 - (1 - leak) * u)).sum(axis=0)
     mass = singles + (present.sum(axis=0) - singles) / 2 + other
     absent = everything[:, None] - present
     rest = np.maximum(total - mass, 1e-300)
     return Foresight(mass / total, present / np.maximum(mass, 1e-300), absent / rest)
 
 
-def all_absent(w: Weights, u: Array, nodes: Array) -> tuple[float, Array]:
-    """Chance that none of a check's nodes is present, and the marginals then. ``u`` (n,) is the product over its nodes."""
-    leak = (1 - LEAK) ** len(nodes)
-    left = leak * u * (w.single + w.pair @ u)
-    single = leak * float((u * w.single).sum())
-    other = w.other * (1 - OTHER_SHOWS) ** len(nodes)
-    mass = single + (float(left.sum()) - single) / 2 + other
-    return mass / w.total(), left / max(mass, 1e-300)
+def all_absent(w: Weights, u: Array, quiet: Array, other_quiet: Array) -> tuple[Array, Array]:
+    """Chance (C,) that none of a check's findings is present, and the marginals (n, C) then, for C checks at once.
+
+    ``u`` (n, C) is the product over a check's findings; ``quiet`` that of 1 - leak, ``other_quiet`` of 1 - what something
+    unlisted shows.
+    """
+    alone = quiet * u * w.single[:, None]
+    left = alone + quiet * u * (w.pair @ u)
+    singles = alone.sum(axis=0)
+    mass = singles + (left.sum(axis=0) - singles) / 2 + w.other * other_quiet
+    return mass / w.total(), left / np.maximum(mass, 1e-300)
 
 
 def cost_of_repair(p: Array, minutes: Array) -> Array:

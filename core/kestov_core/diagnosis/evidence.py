@@ -20,17 +20,30 @@ Node = tuple[str, str | None]
 #: How an answer is believed, by where it comes from: how likely the finding is truly there when it is said to be seen, and
 #: when it is said not to be (before anything else is known of it). People overlook more than they invent.
 BELIEVED = {
-    "print": (0.988, 0.07),
-    "sound": (0.98, 0.10),
-    "machine": (0.985, 0.05),
-    "hand": (0.985, 0.05),
-    "look": (0.992, 0.04),
-    "swap": (0.98, 0.06),
+    "print": (0.993, 0.06),
+    "sound": (0.985, 0.08),
+    "machine": (0.985, 0.06),
+    "hand": (0.98, 0.05),
+    "look": (0.985, 0.05),
+    "swap": (0.97, 0.06),
     # A measured verdict is sounder than a look.
     "measured": (0.992, 0.02),
     # Nobody invents smoke.
     "danger": (0.9995, 0.05),
 }
+#: How often something is seen without a fault that shows it, by where it comes from; and by something unlisted.
+_LEAKS = {
+    "print": 0.002,
+    "sound": 0.004,
+    "machine": 0.003,
+    "hand": 0.004,
+    "look": 0.006,
+    "swap": 0.01,
+    "measured": 0.004,
+}
+_UNLISTED = {"print": 0.06, "sound": 0.06, "machine": 0.06, "hand": 0.03, "look": 0.03, "swap": 0.3, "measured": 0.03}
+#: A complaint is believed, and is not there without a cause.
+_COMPLAINED, _COMPLAINT_LEAK = 0.9995, 0.0002
 #: Days in which older evidence loses two thirds of its weight.
 EVIDENCE_DAYS = 60.0
 
@@ -78,8 +91,25 @@ def latest(observed: list[Observed]) -> tuple[dict[Node, Observed], list[str]]:
 
     What is there at a place is not nowhere: the place counts. A figure counts before the word that goes with it.
     """
-    last: dict[Node, Observed] = {(o.finding, o.axis): o for o in observed}
+    last: dict[Node, Observed] = {}
+    for o in observed:
+        node = o.finding, o.axis if findings()[o.finding].placed else None
+        before = last.get(node)
+        again = before is not None and before.state == o.state
+        if again and before:
+            o = o.model_copy(update={"times": o.times + before.times, "complaint": o.complaint or before.complaint})
+        last[node] = o
     words = []
+    told = {f for (f, _), o in last.items() if belief(o) > 0.5}
+    for finding, axis in list(last):
+        # Who says which of several it is has said the general word, too.
+        if named := told & set(findings()[finding].either):
+            general = last.pop((finding, axis))
+            _hand_on(last, general, named)
+        # And who says where it is has said that it is.
+        elif axis is None and last[finding, axis].state == "present" and _somewhere(last, finding):
+            _hand_on(last, last.pop((finding, axis)), {finding})
+    _mark_complaint(last)
     for (finding, axis), o in list(last.items()):
         label = findings()[finding].label
         there = [a for (f, a), x in last.items() if f == finding and a is not None and belief(x) > 0.5]
@@ -96,6 +126,29 @@ def latest(observed: list[Observed]) -> tuple[dict[Node, Observed], list[str]]:
                 f"“{at_place(label, axis)}” is said to be {said}, and its figure lies {side} its limit: the figure counts."
             )
     return last, words
+
+
+def _somewhere(last: dict[Node, Observed], finding: str) -> bool:
+    """Whether a finding is there at some place that was told."""
+    return any(f == finding and a is not None and belief(o) > 0.5 for (f, a), o in last.items())
+
+
+def _hand_on(last: dict[Node, Observed], general: Observed, named: set[str]) -> None:
+    """What stands for a complaint that was told in a general way is the complaint."""
+    for (finding, axis), o in list(last.items()):
+        if general.complaint and finding in named and o.state == "present":
+            last[finding, axis] = o.model_copy(update={"complaint": True})
+
+
+def _mark_complaint(last: dict[Node, Observed]) -> None:
+    """Mark the first thing that anybody met as the complaint, where nobody said which it is."""
+    if any(o.complaint for o in last.values()):
+        return
+    for node, o in last.items():
+        kind = findings()[o.finding]
+        if o.state == "present" and kind.group in ("print", "sound", "machine") and not kind.qualifies:
+            last[node] = o.model_copy(update={"complaint": True})
+            return
 
 
 #: A clear figure is surer than any word; so sure it is at the most.
@@ -119,15 +172,26 @@ def belief(o: Observed) -> float:
     """Chance that a finding is truly there: by its figure where it has a limit, else by the word, fading with age."""
     there, missed = BELIEVED[findings()[o.finding].group]
     figure = by_figure(o)
-    said = {"present": there, "absent": missed, "unknown": 0.5}[o.state] if figure is None else figure
+    if o.complaint and o.state == "present" and not findings()[o.finding].qualifies:
+        return _COMPLAINED
+    # Looked for twice with the same answer, it is surer.
+    twice = min(o.times, 2)
+    word = {"present": 1 - (1 - there) ** twice, "absent": missed**twice, "unknown": 0.5}[o.state]
+    said = word if figure is None else figure
     return 0.5 + (said - 0.5) * math.exp(-o.age_days / EVIDENCE_DAYS)
 
 
-def noise(o: Observed) -> tuple[float, float]:
-    """How often a finding is there without a cause, and by something unlisted: a danger hardly ever is."""
-    if findings()[o.finding].kind == "danger":
+def noise(finding: str, complaint: bool = False) -> tuple[float, float]:
+    """How often a finding is there without a cause, and by something unlisted: a danger hardly ever is.
+
+    What a case was opened with has a cause.
+    """
+    kind = findings()[finding]
+    if complaint and kind.kind != "danger" and not kind.qualifies:
+        return _COMPLAINT_LEAK, _UNLISTED[kind.group]
+    if kind.kind == "danger":
         return engine.DANGER_LEAK, engine.DANGER_OTHER_SHOWS
-    return engine.LEAK, engine.OTHER_SHOWS
+    return _LEAKS[kind.group] if kind.leak is None else kind.leak, _UNLISTED[kind.group]
 
 
 def speaks_of_two(context: DiagnoseContext) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..knowledge import Check, Fault, checks, faults
+from ..knowledge import Check, Fault, FindingKind, checks, faults, findings
 from ..machine import AXES_OF_BELT, BELTS, PLACES, WHOLE, Description
 
 #: Screws that lift beam or bed; a model's own transmissions go before them.
@@ -46,18 +46,26 @@ class Machine:
     homing: tuple[tuple[str, str], ...] = ()
 
     def homes(self, axis: str, how: str) -> bool:
-        """Whether an axis finds its home so; where nothing is told, it may."""
-        told = dict(self.homing)
-        return not told or told.get(axis) == how
+        """Whether an axis finds its home so; a bed's height is Z's home. What is not told is not so."""
+        return dict(self.homing).get("z" if axis == "bed" else axis) == how
 
 
 @dataclass(frozen=True)
 class Placed:
-    """A fault at its place, and the places where what it shows can be seen."""
+    """A fault at its place, the places where it can be touched, and those where what it does to prints can be seen."""
 
     fault: Fault
     axis: str
+    near: frozenset[str]
     reach: frozenset[str]
+
+    def shows_at(self, finding: FindingKind, axis: str | None) -> bool:
+        """Whether it can show a finding at a place (None: somewhere)."""
+        if finding.among and not self.reach & set(finding.among):
+            return False
+        if axis in (None, "all") or finding.placed is None:
+            return True
+        return axis in (self.near if finding.touched else self.reach)
 
 
 @dataclass(frozen=True)
@@ -106,9 +114,9 @@ def place_faults(m: Machine) -> list[Placed]:
     """Every fault that this machine can have, at each place where it can have it."""
     out = []
     for fault in faults().values():
-        if m.kinematics not in fault.not_on:
+        if m.kinematics not in fault.not_on and (not fault.only_on or m.kinematics in fault.only_on):
             out += [
-                Placed(fault, axis, reach_of(m, fault.where, axis))
+                Placed(fault, axis, near_of(m, fault.where, axis), reach_of(m, fault.where, axis))
                 for axis in _places(m, fault.where)
                 if fault.homing is None or m.homes(axis, fault.homing)
             ]
@@ -125,12 +133,17 @@ def _places(m: Machine, where: str) -> tuple[str, ...]:
     if where == "plane":
         return ("x", "y")
     if where == "motor":
-        return (*m.belts, *(("z",) if m.screws else ()))
+        return motors_of(m)
     if where == "screw":
         return m.screws
     if where in ("beam", "z"):
         return ("z",) if m.screws else ()
     return (where,)
+
+
+def motors_of(m: Machine) -> tuple[str, ...]:
+    """Its motors by the place that each drives."""
+    return (*m.belts, *(("z",) if m.screws else ()), "e")
 
 
 def _pair_name(m: Machine, pair: tuple[str, str]) -> str:
@@ -139,8 +152,16 @@ def _pair_name(m: Machine, pair: tuple[str, str]) -> str:
 
 
 def reach_of(m: Machine, where: str, axis: str) -> frozenset[str]:
-    """The places where a fault at ``axis`` shows."""
+    """The places where what a fault at ``axis`` does can be seen and heard."""
     if where in ("frame", "e", "all"):
+        return _EVERYWHERE
+    near = near_of(m, where, axis)
+    return near | {"z", "e"} if where == "head" else near
+
+
+def near_of(m: Machine, where: str, axis: str) -> frozenset[str]:
+    """The places where a fault at ``axis`` can be felt and measured."""
+    if where in ("frame", "all"):
         return _EVERYWHERE
     if where == "pair":
         pair = next(p for p in m.pairs if _pair_name(m, p) == axis)
@@ -148,14 +169,16 @@ def reach_of(m: Machine, where: str, axis: str) -> frozenset[str]:
     near = {axis, "all"}
     if where in ("belt", "motor"):
         near.update(_axes_of(m, axis))
+    elif where == "e":
+        near.add("head")
     elif where == "head":
-        near.update({"x", "y", "z", "e"})
+        near.update({"x", "y", "e"} if m.kinematics != "bed_slinger" else {"x", "e"})
     elif where == "bed":
-        near.update({"z", "x", "y"} if m.kinematics in ("bed_slinger", "belt_bed") else {"z"})
+        near.update({"y", "z"} if m.kinematics == "bed_slinger" else {"z"})
     elif where == "screw":
         near.update({"z", *(("bed",) if _CARRIES[m.kinematics].get("z") == "bed" else ())})
-    elif where in ("beam", "z"):
-        near.update({"x", "bed"} if where == "beam" else set())
+    elif where == "beam":
+        near.update({"x", "bed"})
     elif m.kinematics == "delta":
         near.update({"x", "y", "z"})
     if carried := _CARRIES[m.kinematics].get(axis):
@@ -171,9 +194,16 @@ def place_checks(m: Machine) -> list[PlacedCheck]:
     """Every check that makes sense on this machine, at each place where it is done by itself."""
     out = []
     for check in checks().values():
+        if check.only_on and m.kinematics not in check.only_on:
+            continue
+        if check.at == "walk":
+            out.append(PlacedCheck(check, None, tuple((f, p) for f in check.answers for p in _all_round(m, f))))
+            continue
         for axis, places in _spots(m, check):
             nodes = tuple((f, p) for f in check.answers for p in _seen_at(check, f, places))
-            out.append(PlacedCheck(check, axis, nodes))
+            nodes = tuple((f, p if findings()[f].placed else None) for f, p in nodes if can_be(f, p))
+            if nodes:
+                out.append(PlacedCheck(check, axis, nodes))
     return out
 
 
@@ -195,8 +225,22 @@ def _spots(m: Machine, check: Check) -> list[tuple[str | None, tuple[str | None,
     if check.at == "axis":
         return [(a, (a,)) for a in AXES[m.kinematics]]
     if check.at == "motor":
-        return [(a, (a,)) for a in (*m.belts, *(("z",) if m.screws else ()))]
+        return [(a, (a,)) for a in motors_of(m)]
     return [(None, (None,))]
+
+
+def _all_round(m: Machine, finding: str) -> tuple[str | None, ...]:
+    """Where one meets a finding on the way round the machine."""
+    if finding == "something_rocks":
+        return ("head", "bed")
+    placed = findings()[finding].placed
+    return m.belts if placed == "belt" else m.screws if placed == "screw" else (None,)
+
+
+def can_be(finding: str, axis: str | None) -> bool:
+    """Whether a finding can be at a place at all."""
+    among = findings()[finding].among
+    return not among or axis not in ("x", "y", "z", "e") or axis in among
 
 
 def _seen_at(check: Check, finding: str, places: tuple[str | None, ...]) -> tuple[str | None, ...]:

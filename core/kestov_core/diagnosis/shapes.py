@@ -31,7 +31,8 @@ class PrinterIn(BaseModel):
 
 class Observed(Part):
     """One finding. ``value`` (a figure in the finding's unit, or a quantity) is weighed against its limit where that is
-    known; ``age_days``: how old the evidence is.
+    known; ``age_days``: how old the evidence is; ``times``: how often in a row it was looked for and the same was said.
+    ``complaint``: what the case was opened with, which has a cause for certain; where none is marked, the first thing met.
     """
 
     finding: Word
@@ -40,6 +41,8 @@ class Observed(Part):
     value: Told | Figure | None = None
     limit: Figure | None = None
     age_days: Days = 0.0
+    times: Annotated[int, Field(ge=1, le=1000)] = 1
+    complaint: bool = False
 
     @field_validator("axis", mode="before")
     @classmethod
@@ -123,10 +126,19 @@ class Outcome(Part):
     then: list[Likely]
 
 
+class Looked(Part):
+    """One thing that a check looks at: a finding at a place."""
+
+    finding: str
+    axis: Place | None
+    label: str
+
+
 class NextCheck(Part):
     """A check with its minutes (set-up that is still to be paid included) and the minutes it is expected to save beyond them.
 
-    ``gate``: why it should wait; it may be done all the same, with a note.
+    ``gate``: why it should wait; it may be done all the same, with a note. ``asks``: what it looks at that is not known yet.
+    ``why_now``: why this before another, in a sentence.
     """
 
     check: str
@@ -135,24 +147,30 @@ class NextCheck(Part):
     minutes: float
     saves_minutes: float
     why: str
+    why_now: str = ""
     gate: str | None = None
     procedure: str | None = None
     tools: list[str] = []
     caution: str = ""
     how: list[str] = []
     waits_hours: float = 0
+    asks: list[Looked] = []
     outcomes: list[Outcome] = []
 
 
 class Question(Part):
-    """A finding that anybody can answer from the print, the noise or what the machine does, and that would move the bars."""
+    """A finding that anybody can answer from the print, the noise or what the machine does, and that would move the bars.
+
+    ``places``: it is there already; asked is where.
+    """
 
     finding: str
     label: str
+    places: list[Place] = []
 
 
 class RepairNow(Part):
-    """A repair that is cheaper than the next check."""
+    """A repair that is cheaper than the next check; ``beside``: not cheaper, but it takes hardly longer than to look."""
 
     fault: str
     label: str
@@ -160,6 +178,7 @@ class RepairNow(Part):
     minutes: float
     probability: float
     words: str
+    beside: bool = False
 
 
 class Stop(Part):
@@ -170,11 +189,15 @@ class Stop(Part):
 
 
 class DiagnoseResult(Result):
-    """What it may be, what to do next, what to ask, and whether to stop. ``placed_faults``: how many were weighed."""
+    """What it may be, what to do next, what to ask, and whether to stop. ``placed_faults``: how many were weighed.
+
+    ``others``: checks that cost more than they are expected to save; anybody may do them all the same.
+    """
 
     procedure: Literal["diagnose"] = "diagnose"
     hypotheses: list[Hypothesis]
     next: list[NextCheck]
+    others: list[NextCheck] = []
     ask: list[Question] = []
     repair_now: list[RepairNow]
     stop: Stop | None

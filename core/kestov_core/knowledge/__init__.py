@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal, TypeVar, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from ..machine import Homing, Kinematics
+from ..machine import Homing, Kinematics, Place
 from .cards import Card, Group
 
 _HERE = Path(__file__).parent
@@ -27,7 +27,9 @@ class FindingKind(_Known):
 
     ``group``: where one meets it. ``placed``: what its axis can be (null: of the whole machine). ``limit`` and
     ``sense``: typical limit of a measured one, and on which side of it trouble lies. ``words``: found by these, too.
-    ``asked``: ``wall`` where a person is asked which way the wall runs, and the axis follows from it.
+    ``asked``: ``wall`` where a person is asked which way the wall runs, and the axis follows from it. ``among``: places where
+    it can be at all, whatever is told. ``either``: what it stands for where nobody knows which; such a one is never
+    shown by itself. ``qualifies``: tells more of another finding, and is no complaint of its own. ``leak``: how often it is there without any of the faults (of its group where it is null). ``printed``: measured on a print, so that what spoils prints spoils it too.
     """
 
     id: str
@@ -40,13 +42,23 @@ class FindingKind(_Known):
     sense: Literal["above", "below"] | None = None
     words: str = ""
     asked: Literal["wall"] | None = None
+    among: list[Place] = []
+    either: list[str] = []
+    qualifies: bool = False
+    printed: bool = False
+    leak: Annotated[float, Field(ge=0, le=0.3)] | None = None
+
+    @property
+    def touched(self) -> bool:
+        """Whether it is found at the machine itself, at a place, rather than told by a print, a sound or the whole."""
+        return self.group in ("hand", "look", "measured") and not self.printed
 
 
 class Fault(_Known):
     """One fault and all that is known of it.
 
     ``where``: the places it can have (`diagnosis.places`). ``base``: in so many of a hundred complaints, over the whole
-    machine. ``homing``: only where an axis finds its home so. ``shows``: with which probability it shows each finding; ``hides``: factor on a finding that it makes
+    machine. ``homing``: only where an axis finds its home so. ``only_on``, ``not_on``: kinematics. ``shows``: with which probability it shows each finding; ``hides``: factor on a finding that it makes
     unlikely. ``events``: factor on ``base`` when that has just been done. ``wears``: grows with age. ``minutes``: the
     repair, for a practised hand. ``before``: checks that a repair waits for; ``after``: what must be measured again.
     """
@@ -57,6 +69,7 @@ class Fault(_Known):
     kind: Literal["mechanical", "setting", "electrical", "process", "danger"] = "mechanical"
     where: Literal["belt", "pair", "axis", "plane", "motor", "screw", "beam", "z", "frame", "head", "bed", "e", "all"]
     not_on: list[Kinematics] = []
+    only_on: list[Kinematics] = []
     homing: Homing | None = None
     base: Annotated[float, Field(gt=0, le=100)]
     wears: bool = False
@@ -78,7 +91,8 @@ class Fault(_Known):
 class Check(_Known):
     """One check: what it answers, its minutes (set-up apart), what it needs, and what has to come before it.
 
-    ``general``: an answer that any of the others implies. ``at``: done at each such place, or once for the machine (null).
+    ``general``: an answer that any of the others implies. ``at``: done at each such place, or once for the machine (null);
+    ``walk``: once round the machine, each thing at all its places.
     ``swap``: a controlled swap: one thing is changed. ``procedure``: what runs it; then minutes, tools and caution are
     those of its card. ``planned``: the bench does not have that procedure yet; the check is done by hand.
     """
@@ -86,7 +100,7 @@ class Check(_Known):
     id: str
     label: str
     minutes: Annotated[float, Field(gt=0)]
-    at: Literal["belt", "axis", "motor", "screw", "screws", "beam", "carried"] | None = None
+    at: Literal["belt", "axis", "motor", "screw", "screws", "beam", "carried", "walk"] | None = None
     setup: list[Literal["unplug", "cool", "covers", "fetch", "print"]] = []
     answers: Annotated[list[str], Field(min_length=1)]
     general: str | None = None
@@ -96,6 +110,7 @@ class Check(_Known):
     planned: bool = False
     before: list[str] = []
     swap: bool = False
+    only_on: list[Kinematics] = []
     tools: list[str] = []
     caution: str
     how: Annotated[list[str], Field(min_length=1)]
@@ -116,7 +131,12 @@ def _by_id(rows: list[_Row], file: str) -> dict[str, _Row]:
 def findings() -> dict[str, FindingKind]:
     """All findings by id. Ids are snake case and never change their meaning."""
     rows = json.loads((_HERE / "findings.json").read_text(encoding="utf-8"))
-    return _by_id(TypeAdapter(list[FindingKind]).validate_python(rows), "findings.json")
+    found = _by_id(TypeAdapter(list[FindingKind]).validate_python(rows), "findings.json")
+    for kind in found.values():
+        for name in kind.either:
+            if name not in found or found[name].either:
+                raise ValueError(f"{kind.id} stands for {name}, which is no single finding of findings.json")
+    return found
 
 
 @cache
@@ -130,6 +150,9 @@ def faults() -> dict[str, Fault]:
     found = _by_id(TypeAdapter(list[Fault]).validate_python(rows), "faults/")
     for fault in found.values():
         _known([*fault.shows, *fault.hides], f"fault {fault.id}")
+        for name in fault.shows:
+            if findings()[name].either:
+                raise ValueError(f"fault {fault.id} shows {name}: say which of {', '.join(findings()[name].either)}")
         for gate in fault.before:
             if gate not in checks():
                 raise ValueError(f"fault {fault.id} waits for {gate}, which is no check")

@@ -27,6 +27,8 @@ if TYPE_CHECKING:
     from ..simulator.machine import SimMachine
 
 Axis = Literal["x", "y", "z", "a", "b"]
+#: Two resonances are one that is split: closer than this ratio, the weaker with at least this share (typical).
+_SPLIT_RATIO, _SPLIT_SHARE = 1.35, 0.25
 #: Typical: below these the record is not believed, or the axis counts as softer than it was.
 _LEAST_SNR_DB = {"sweep": 15.0, "impulse": 8.0, "ambient": 11.0}
 _AS_MUCH, _BROAD, _FELL_PERCENT = 0.7, 0.2, -5.0
@@ -444,11 +446,23 @@ def _compare(result: ResonanceResult, context: ResonanceContext, place: Place) -
         )
 
 
+def _is_split(modes: list[ModeFound]) -> bool:
+    """Whether one resonance stands as two: a second one close by that carries a fair share of it."""
+    strong = sorted(modes, key=lambda m: -m.share)[:2]
+    if len(strong) < 2 or strong[1].share < _SPLIT_SHARE:
+        return False
+    low, high = sorted(m.frequency.value for m in strong)
+    return high / low < _SPLIT_RATIO
+
+
 def _find(result: ResonanceResult, response: Response, place: Place) -> None:
     state: Literal["present", "absent", "unknown"] = "present" if response.not_linear else "absent"
     if not response.not_linear and (result.frequency is None or any(w.code == "low_snr" for w in result.warnings)):
         state = "unknown"
     result.findings.append(Finding(finding="resonance_not_linear", axis=place, state=state))
+    if state != "unknown":
+        split = Finding(finding="resonance_split", axis=place, state="absent")
+        result.findings.append(split.model_copy(update={"state": "present"}) if _is_split(result.modes) else split)
     if result.frequency is not None and result.verdict != "cannot_tell":
         result.findings.append(
             Finding(finding="ringing_frequency", axis=place, state="present", value=result.frequency)

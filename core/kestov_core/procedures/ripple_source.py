@@ -52,6 +52,11 @@ _WORDS = {
     "drive_turn": "turn of the drive gear", "resonance": "resonance", "fan": "fan", "other_length": "another length",
     "other_timed": "something else that is timed",
 }  # fmt: skip
+#: The finding that a length stands for.
+_FOUND = {
+    "belt_tooth": "pattern_at_tooth", "pulley_turn": "pattern_at_turn", "idler_turn": "pattern_at_turn",
+    "motor_step": "pattern_at_step", "four_step_cycle": "pattern_at_step", "screw_lead": "pattern_at_lead",
+}  # fmt: skip
 #: Share of ringing on a wall that is motion across it (typical: about six in seven).
 ACROSS = 6 / 7
 #: How much likelier the motor's four-step cycle is just after drivers were changed (typical).
@@ -465,7 +470,12 @@ def _say(result: RippleSourceResult, context: RippleSourceContext, timed: float)
         geometric = "present"
     elif result.family == "timed":
         geometric = "absent"
-    result.findings.append(Finding(finding="pattern_is_geometric", axis=along, state=geometric, value=result.spacing))
+    # Which length it is tells more than that it is one.
+    which = _FOUND.get(best.source) if geometric == "present" else None
+    place = best.axis if which and best.axis else along
+    result.findings.append(
+        Finding(finding=which or "pattern_is_geometric", axis=place, state=geometric, value=result.spacing)
+    )
     check = best.check
     if result.family == "timed" and best.source == "other_timed":
         check = (

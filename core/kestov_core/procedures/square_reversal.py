@@ -123,7 +123,7 @@ def analyse(context: SquareReversalContext, data: bytes | None = None) -> Square
     result.judge("The square itself is off by", result.square_mm_per_100)
     result.verdict = result.judged[0].verdict
     size = per_100.model_copy(update={"value": abs(per_100.value), "unit": "mm"})
-    result.findings.append(Finding(finding="squareness_off", axis="frame", state=three_way(result.verdict), value=size))
+    result.findings.append(Finding(finding="frame_leans", axis="frame", state=three_way(result.verdict), value=size))
     _warn(result, context, direct, reverse)
     odd = any(w.code == "odd_reading" for w in result.warnings)
     how = Leaning(context.plane, context.school, context.frame_span_mm, context.history)

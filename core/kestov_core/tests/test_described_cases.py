@@ -12,7 +12,8 @@ CASES = json.loads((Path(__file__).parents[3] / "bench/data/diagnosis_cases.json
 
 
 def weigh(case, seen, ahead=False):
-    context = {"printer": {"kinematics": case["kinematics"]}, "findings": seen, "events": case["events"], "most": 100}
+    printer = {"kinematics": case["kinematics"], "homing": case.get("homing", {})}
+    context = {"printer": printer, "findings": seen, "events": case["events"], "most": 100}
     return (analyse if ahead else bars)(DiagnoseContext.model_validate(context))
 
 

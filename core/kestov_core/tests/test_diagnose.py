@@ -23,6 +23,11 @@ def diagnose(*findings, kinematics="bed_slinger", **more):
     return run("diagnose", {"printer": {"kinematics": kinematics}, "findings": rows, **more})
 
 
+def all_checks(result):
+    """What is advised, and what may be done all the same."""
+    return [*result.next, *result.others]
+
+
 def chance(result, fault, axis=None):
     return sum(h.probability for h in result.hypotheses if h.fault == fault and axis in (None, h.axis))
 
@@ -63,9 +68,10 @@ class Arithmetic(unittest.TestCase):
         w = engine.prior(rng.uniform(0.1, 5, n))
         u, h = 1 - rng.uniform(0, 0.9, (n, 4)), rng.uniform(0.2, 1, (n, 4))
         w = engine.observe(w, u[:, 3], h[:, 3], 0.9)
-        ahead = engine.foresee(w, u, h)
+        leak, unlisted = rng.uniform(0.001, 0.05, 4), rng.uniform(0.02, 0.2, 4)
+        ahead = engine.foresee(w, u, h, leak, unlisted)
         for k in range(4):
-            present, absent = (engine.observe(w, u[:, k], h[:, k], b) for b in (1.0, 0.0))
+            present, absent = (engine.observe(w, u[:, k], h[:, k], b, leak[k], unlisted[k]) for b in (1.0, 0.0))
             np.testing.assert_allclose(ahead.if_present[:, k], present.marginals()[0])
             np.testing.assert_allclose(ahead.if_absent[:, k], absent.marginals()[0])
             self.assertAlmostEqual(ahead.chance[k], present.total() / w.total())
@@ -74,12 +80,14 @@ class Arithmetic(unittest.TestCase):
         rng = np.random.default_rng(4)
         w = engine.prior(rng.uniform(0.1, 5, 6))
         u = 1 - rng.uniform(0, 0.9, (6, 3))
-        chance_, marginals = engine.all_absent(w, np.prod(u, axis=1), np.arange(3))
+        leak, unlisted = np.array([0.001, 0.02, 0.3]), np.array([0.1, 0.06, 0.2])
+        quiet, other_quiet = (np.array([np.prod(1 - x)]) for x in (leak, unlisted))
+        chances, marginals = engine.all_absent(w, np.prod(u, axis=1)[:, None], quiet, other_quiet)
         after = w
         for k in range(3):
-            after = engine.observe(after, u[:, k], np.ones(6), 0.0)
-        np.testing.assert_allclose(marginals, after.marginals()[0])
-        self.assertAlmostEqual(chance_, after.total() / w.total())
+            after = engine.observe(after, u[:, k], np.ones(6), 0.0, leak[k], unlisted[k])
+        np.testing.assert_allclose(marginals[:, 0], after.marginals()[0])
+        self.assertAlmostEqual(chances[0], after.total() / w.total())
 
     def test_cost_of_repair_in_closed_form(self):
         # 0.6 at 10 min, 0.3 at 20 min: 10 + 0.4 * 20 + 0.1 * what is not on the list.
@@ -236,7 +244,7 @@ class Next(unittest.TestCase):
         def gate(*findings):
             return next(
                 n.gate
-                for n in diagnose(("echoes_after_corners", "x"), *findings).next
+                for n in all_checks(diagnose(("echoes_after_corners", "x"), *findings))
                 if n.check == "resonance" and n.axis == "x"
             )
 
@@ -249,13 +257,13 @@ class Next(unittest.TestCase):
         self.assertGreater(result.process_probability, 0.45)
         long = [
             n
-            for n in result.next
+            for n in all_checks(result)
             if n.minutes >= 32 and n.check not in ("swap_filament", "swap_machine", "old_part_back")
         ]
         self.assertTrue(long)
         self.assertTrue(all(n.gate for n in long))
         swapped = diagnose(("strings",), ("wrong_size", "x"), ("swap_filament_cures", None, "absent"))
-        self.assertFalse(any(n.gate and "swap" in n.gate for n in swapped.next))
+        self.assertFalse(any(n.gate and "swap" in n.gate for n in all_checks(swapped)))
 
     def test_what_waits_stands_behind_what_does_not(self):
         gates = [n.gate is not None for n in diagnose(("echoes_after_corners", "x")).next]
@@ -263,11 +271,13 @@ class Next(unittest.TestCase):
 
     def test_what_is_known_is_not_asked_again(self):
         result = diagnose(("squeak", "x"), ("loose_bolt_found", None, "absent"))
-        self.assertNotIn("look_frame", [n.check for n in result.next])
+        self.assertNotIn("look_frame", [n.check for n in all_checks(result)])
 
     def test_set_up_is_paid_once(self):
         def minutes(**more):
-            return next(n.minutes for n in diagnose(("layers_stepped", "x"), **more).next if n.check == "grub_marks")
+            return next(
+                n.minutes for n in all_checks(diagnose(("layers_stepped", "x"), **more)) if n.check == "grub_marks"
+            )
 
         self.assertEqual(minutes() - minutes(setup_done=["unplug"]), knowledge.SETUP_MINUTES["unplug"])
 
@@ -293,7 +303,7 @@ class Gates(unittest.TestCase):
 
     def gate(self, *findings):
         result = diagnose(("echoes_after_corners", "x"), *findings)
-        return next(n.gate for n in result.next if n.check == "resonance" and n.axis == "x")
+        return next(n.gate for n in all_checks(result) if n.check == "resonance" and n.axis == "x")
 
     def test_a_bad_result_keeps_it_shut_and_says_so(self):
         self.assertIn("First mend what was found", self.gate(("play_found", "x"), *self.CLEAN))
@@ -378,13 +388,13 @@ class Sense(unittest.TestCase):
                 },
             )
             self.assertEqual((result.hypotheses[0].fault, result.hypotheses[0].axis), ("belt_slack", "y1"))
-            plucked = {n.axis for n in result.next if n.check == "pluck"}
+            plucked = {n.axis for n in all_checks(result) if n.check == "pluck"}
             self.assertNotIn("y", plucked)
         self.assertIn(
             "y",
             {
                 n.axis
-                for n in diagnose(("echoes_after_corners", "y"), kinematics="fixed_bed").next
+                for n in all_checks(diagnose(("echoes_after_corners", "y"), kinematics="fixed_bed"))
                 if n.check == "pluck"
             },
         )

@@ -3900,6 +3900,8 @@ export interface components {
         /**
          * DiagnoseResult
          * @description What it may be, what to do next, what to ask, and whether to stop. ``placed_faults``: how many were weighed.
+         *
+         *     ``others``: checks that cost more than they are expected to save; anybody may do them all the same.
          */
         DiagnoseResult: {
             /**
@@ -3937,6 +3939,11 @@ export interface components {
             hypotheses: components["schemas"]["Hypothesis"][];
             /** Next */
             next: components["schemas"]["NextCheck"][];
+            /**
+             * Others
+             * @default []
+             */
+            others: components["schemas"]["NextCheck"][];
             /**
              * Ask
              * @default []
@@ -4081,10 +4088,23 @@ export interface components {
             words: string;
         };
         /**
+         * Looked
+         * @description One thing that a check looks at: a finding at a place.
+         */
+        Looked: {
+            /** Finding */
+            finding: string;
+            /** Axis */
+            axis: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /** Label */
+            label: string;
+        };
+        /**
          * NextCheck
          * @description A check with its minutes (set-up that is still to be paid included) and the minutes it is expected to save beyond them.
          *
-         *     ``gate``: why it should wait; it may be done all the same, with a note.
+         *     ``gate``: why it should wait; it may be done all the same, with a note. ``asks``: what it looks at that is not known yet.
+         *     ``why_now``: why this before another, in a sentence.
          */
         NextCheck: {
             /** Check */
@@ -4099,6 +4119,11 @@ export interface components {
             saves_minutes: number;
             /** Why */
             why: string;
+            /**
+             * Why Now
+             * @default
+             */
+            why_now: string;
             /** Gate */
             gate?: string | null;
             /** Procedure */
@@ -4123,6 +4148,11 @@ export interface components {
              * @default 0
              */
             waits_hours: number;
+            /**
+             * Asks
+             * @default []
+             */
+            asks: components["schemas"]["Looked"][];
             /**
              * Outcomes
              * @default []
@@ -4205,12 +4235,19 @@ export interface components {
         /**
          * Question
          * @description A finding that anybody can answer from the print, the noise or what the machine does, and that would move the bars.
+         *
+         *     ``places``: it is there already; asked is where.
          */
         Question: {
             /** Finding */
             finding: string;
             /** Label */
             label: string;
+            /**
+             * Places
+             * @default []
+             */
+            places: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all")[];
         };
         /**
          * Reason
@@ -4230,7 +4267,7 @@ export interface components {
         };
         /**
          * RepairNow
-         * @description A repair that is cheaper than the next check.
+         * @description A repair that is cheaper than the next check; ``beside``: not cheaper, but it takes hardly longer than to look.
          */
         RepairNow: {
             /** Fault */
@@ -4245,10 +4282,17 @@ export interface components {
             probability: number;
             /** Words */
             words: string;
+            /**
+             * Beside
+             * @default false
+             */
+            beside: boolean;
         };
         /**
          * Step
          * @description The next thing to do. ``check`` and ``repair`` come from the weighing; the rest from where the case stands.
+         *
+         *     ``why_now``: why this before another; ``beside``: a repair that takes hardly longer than to look.
          */
         Step: {
             /**
@@ -4260,6 +4304,16 @@ export interface components {
             title: string;
             /** Why */
             why: string;
+            /**
+             * Why Now
+             * @default
+             */
+            why_now: string;
+            /**
+             * Beside
+             * @default
+             */
+            beside: string;
             /** Minutes */
             minutes: number;
             /** Place */

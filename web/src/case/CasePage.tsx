@@ -80,7 +80,7 @@ function Next({ c, changed, onWhatIf }: { c: Case; changed: (c: Case) => void; o
     onSuccess: changed,
   });
   const [closing, setClosing] = useState(false);
-  const checks = c.weighing?.result.next ?? [];
+  const checks = [...(c.weighing?.result.next ?? []), ...(c.weighing?.result.others ?? [])];
   // The check that is advised, or the one that somebody chose to do instead.
   const check =
     picked ??
@@ -93,6 +93,8 @@ function Next({ c, changed, onWhatIf }: { c: Case; changed: (c: Case) => void; o
         kind: "check",
         title: picked.label,
         why: picked.gate ?? picked.why,
+        why_now: "",
+        beside: "",
         minutes: Math.round(picked.minutes),
         place: picked.axis,
         caution: picked.caution,
@@ -117,7 +119,9 @@ function Next({ c, changed, onWhatIf }: { c: Case; changed: (c: Case) => void; o
         <h1 id="next" className="!text-[32px]">
           {s.title}
         </h1>
-        <p className="mt-2 max-w-[38em] text-[19px]">{s.why}</p>
+        {s.why_now ? <p className="mt-2 max-w-[38em] text-[19px]">{s.why_now}</p> : null}
+        <p className={s.why_now ? "mt-1 max-w-[42em] text-ink2" : "mt-2 max-w-[38em] text-[19px]"}>{s.why}</p>
+        {s.beside ? <p className="mt-2 max-w-[42em] border-l-[5px] border-line pl-3">{s.beside}</p> : null}
       </div>
       {s.kind === "done" || s.kind === "danger" ? (
         <How s={s} />

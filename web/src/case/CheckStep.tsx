@@ -18,7 +18,8 @@ type Next = Schemas["NextCheck"];
 type Props = { c: Case; next: Next; changed: (c: Case) => void; onWhatIf: (w: WhatIf) => void; done: () => void };
 
 export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
-  const [found, setFound] = useState<string[]>([]);
+  // What was found, each with the place where it was ("" where its place does not matter).
+  const [found, setFound] = useState<Found[]>([]);
   const [values, setValues] = useState<Record<string, string>>({});
   const [swap, setSwap] = useState({ changed: "", same: "" });
   const [note, setNote] = useState("");
@@ -34,11 +35,10 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
   };
   const send = useWrite<Case, Answer>(
     (answer) => {
-      const rows = answer.names.map((finding) => {
+      const rows = answer.names.map(({ finding, axis }) => {
         const text = values[finding]?.trim();
         const value = text ? parseFigure(text) : null;
         if (text && value === null) throw new Error(`“${text}” is not a figure.`);
-        const axis = next.outcomes?.find((o) => o.finding === finding)?.axis ?? next.axis ?? "";
         return { finding, axis, wall: "" as const, state: "present" as const, value, u95: null, note: "" };
       });
       const words = [
@@ -54,7 +54,7 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
         against: next.gate != null,
         note: words.join("; "),
       };
-      return aboutCase(c, "outcomes", `${next.label}: ${said(answer, (f) => label(f).label)}`, body, mark);
+      return aboutCase(c, "outcomes", `${next.label}: ${said(answer, named)}`, body, mark);
     },
     (answer) => {
       changed(answer);
@@ -65,6 +65,7 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
   const allFine = () => send.mutate({ names: [], unsure: false });
   useKey("0", found.length || send.isPending || waits || !check ? null : allFine);
   const label = (f: string) => findings.data!.find((x) => x.id === f)!;
+  const named = ({ finding, axis }: Found) => (axis ? `${label(finding).label}, ${spot(axis)}` : label(finding).label);
   if (waits)
     return (
       <KeptNote id={waits.id}>the bars move when the network is back. Other checks can be done meanwhile</KeptNote>
@@ -111,10 +112,14 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
         </div>
       ) : null}
       <ul className="grid gap-2">
-        {check.answers.map((f) => {
-          const on = found.includes(f);
+        {looked(next, check.answers).map(({ finding: f, places }) => {
+          const here = found.filter((x) => x.finding === f).map((x) => x.axis);
+          const on = here.length > 0;
           const kind = label(f);
-          const chance = next.outcomes?.find((o) => o.finding === f)?.probability;
+          const chances = (next.outcomes ?? []).filter((o) => o.finding === f).map((o) => o.probability);
+          const chance = chances.length ? chances.reduce((a, b) => a + b) : null;
+          const others = found.filter((x) => x.finding !== f);
+          const put = (axes: string[]) => setFound([...others, ...axes.map((axis) => ({ finding: f, axis }))]);
           return (
             <li key={f} className="flex flex-wrap items-center gap-2" {...hover(f)}>
               <label className="flex min-h-12 flex-1 cursor-pointer items-center gap-3 rounded-[3px] border border-line px-3 has-checked:border-2 has-checked:border-ink has-checked:font-semibold">
@@ -122,13 +127,16 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
                   type="checkbox"
                   className="h-5 w-5 accent-[var(--ink)]"
                   checked={on}
-                  onChange={() => setFound(on ? found.filter((x) => x !== f) : [...found, f])}
+                  onChange={() => put(on ? [] : places.length > 1 ? [""] : places)}
                 />
                 <span className="flex-1">{kind.label}</span>
                 {chance != null ? (
                   <span className="font-mono text-[15px] text-ink2">{(100 * chance).toFixed(0)} %</span>
                 ) : null}
               </label>
+              {on && places.length > 1 ? (
+                <Where label={kind.label} places={places} here={here} put={(axes) => put(axes.length ? axes : [""])} />
+              ) : null}
               {on && kind.unit ? (
                 <input
                   aria-label={`${kind.label} in ${kind.unit}, where measured`}
@@ -161,17 +169,48 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
         </Button>
       </div>
       <p role="status" className="min-h-6 text-[15px] text-ink2">
-        {send.isPending ? `Taken: ${said(send.variables, (f) => label(f).label)}. Writing it down …` : ""}
+        {send.isPending ? `Taken: ${said(send.variables, named)}. Writing it down …` : ""}
       </p>
     </div>
   );
 }
 
-type Answer = { names: string[]; unsure: boolean };
+type Found = { finding: string; axis: string };
+type Answer = { names: Found[]; unsure: boolean };
+
+const spot = (place: string) => (place.length < 3 ? place.toUpperCase() : place);
+
+/** What a check looks at, each finding once with its places; a check that says none looks where it is done. */
+function looked(next: Next, answers: string[]): { finding: string; places: string[] }[] {
+  const rows = new Map<string, string[]>();
+  for (const a of next.asks ?? []) rows.set(a.finding, [...(rows.get(a.finding) ?? []), a.axis ?? ""]);
+  for (const f of answers) if (!rows.has(f) && !next.asks?.length) rows.set(f, [next.axis ?? ""]);
+  return [...rows].map(([finding, places]) => ({ finding, places }));
+}
+
+/** Where it was found, of the places that the check went round; none of them: somewhere. */
+function Where(props: { label: string; places: string[]; here: string[]; put: (axes: string[]) => void }) {
+  const { label, places, here, put } = props;
+  const on = here.filter((p) => p !== "");
+  return (
+    <div role="group" aria-label={`${label}: where`} className="flex flex-wrap gap-1.5">
+      {places.map((p) => (
+        <Button
+          key={p}
+          aria-pressed={on.includes(p)}
+          className={`min-h-11 !px-3 ${on.includes(p) ? "!border-2 !border-ink" : "!font-normal"}`}
+          onClick={() => put(on.includes(p) ? on.filter((x) => x !== p) : [...on, p])}
+        >
+          {spot(p)}
+        </Button>
+      ))}
+    </div>
+  );
+}
 
 /** The answer in words, while it is on its way. */
-function said(answer: Answer, label: (f: string) => string): string {
-  return answer.unsure ? "not sure" : answer.names.map(label).join(", ") || "all fine";
+function said(answer: Answer, named: (f: Found) => string): string {
+  return answer.unsure ? "not sure" : answer.names.map(named).join(", ") || "all fine";
 }
 
 /** A remedy: what to do, and whether it helped. */
@@ -202,15 +241,18 @@ export function RepairStep({ c, changed }: { c: Case; changed: (c: Case) => void
   );
 }
 
+/** Of a machine's many checks, as many as anybody reads through. */
+const MOST_OTHERS = 16;
+
 /** The other checks, by what they save; any order is allowed. */
 export function OtherChecks({ c, onPick }: { c: Case; onPick: (n: Next) => void }) {
-  const rows = c.weighing?.result.next ?? [];
+  const rows = [...(c.weighing?.result.next ?? []), ...(c.weighing?.result.others ?? [])];
   if (!rows.length) return null;
   return (
     <details>
       <summary className="min-h-11 cursor-pointer py-2 font-semibold">Other checks, and what each would save</summary>
       <ul className="rows">
-        {rows.slice(0, 10).map((n) => (
+        {rows.slice(0, MOST_OTHERS).map((n) => (
           <li key={`${n.check}${n.axis}`} className="flex flex-wrap items-center justify-between gap-3 py-2">
             <span className="max-w-[34em] flex-1">
               <b>{n.label}</b>, {n.minutes.toFixed(0)} minutes

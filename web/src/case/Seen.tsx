@@ -133,14 +133,15 @@ function useObserve(c: Case, changed: (c: Case) => void) {
 /** Questions that anyone can answer from the print or the noise, and that would move the bars: number keys say yes. */
 function Questions({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   const observe = useObserve(c, changed);
+  const kinds = useFindings();
   const asked = new Set(c.observations.map((o) => o.finding));
   const waits = new Set(useWaitingHere(c).map((e) => e.mark));
   const rows = (c.weighing?.result.ask ?? []).filter(
-    (q) => !asked.has(q.finding) && !waits.has(`finding ${q.finding}`),
+    (q) => (q.places?.length || !asked.has(q.finding)) && !waits.has(`finding ${q.finding}`),
   );
   const yes = (k: number) => {
-    const { finding, label } = rows[k] ?? {};
-    return finding && label ? () => observe.mutate({ finding, label, state: "present" }) : null;
+    const { finding, label, places } = rows[k] ?? {};
+    return finding && label && !places?.length ? () => observe.mutate({ finding, label, state: "present" }) : null;
   };
   useKey("1", yes(0));
   useKey("2", yes(1));
@@ -150,35 +151,75 @@ function Questions({ c, changed }: { c: Case; changed: (c: Case) => void }) {
     <div className="grid gap-1">
       <h3 className="text-[15px] font-semibold">Worth asking</h3>
       <ul className="rows">
-        {rows.map(({ finding, label }, k) => (
-          <li key={finding} className="py-2">
-            <p>{label}?</p>
-            <div className="mt-1 flex flex-wrap gap-1.5">
-              <Button
-                className="min-h-11 !gap-1.5 !px-2.5 !text-[16px]"
-                keyHint={String(k + 1)}
-                onClick={() => observe.mutate({ finding, label, state: "present" })}
-              >
-                Yes
-              </Button>
-              <Button
-                className="min-h-11 !px-2.5 !text-[16px]"
-                onClick={() => observe.mutate({ finding, label, state: "absent" })}
-              >
-                No
-              </Button>
-              <Button
-                className="min-h-11 !px-2.5 !text-[16px]"
-                onClick={() => observe.mutate({ finding, label, state: "unknown" })}
-              >
-                Not sure
-              </Button>
-            </div>
+        {rows.map(({ finding, label, places }, k) => (
+          <li key={`${finding} ${places?.length ? "where" : ""}`} className="py-2">
+            {places?.length ? (
+              <WhereIsIt
+                label={label}
+                places={places}
+                wall={kinds.data?.find((f) => f.id === finding)?.asked === "wall"}
+                tell={(at) => observe.mutate({ finding, label, state: "present", ...at })}
+              />
+            ) : (
+              <>
+                <p>{label}?</p>
+                <div className="mt-1 flex flex-wrap gap-1.5">
+                  <Button
+                    className="min-h-11 !gap-1.5 !px-2.5 !text-[16px]"
+                    keyHint={String(k + 1)}
+                    onClick={() => observe.mutate({ finding, label, state: "present" })}
+                  >
+                    Yes
+                  </Button>
+                  <Button
+                    className="min-h-11 !px-2.5 !text-[16px]"
+                    onClick={() => observe.mutate({ finding, label, state: "absent" })}
+                  >
+                    No
+                  </Button>
+                  <Button
+                    className="min-h-11 !px-2.5 !text-[16px]"
+                    onClick={() => observe.mutate({ finding, label, state: "unknown" })}
+                  >
+                    Not sure
+                  </Button>
+                </div>
+              </>
+            )}
           </li>
         ))}
       </ul>
       <ErrorNote error={observe.error} />
     </div>
+  );
+}
+
+const WALLS = { x: "Runs left to right (X)", y: "Runs front to back (Y)" } as const;
+const isWall = (p: string): p is "x" | "y" => p === "x" || p === "y";
+
+/** It is there already; asked is where: on which wall, for what is told so, or at which place. */
+function WhereIsIt(props: {
+  label: string;
+  places: string[];
+  wall: boolean;
+  tell: (at: { axis: string } | { wall: "x" | "y" }) => void;
+}) {
+  const { label, places, wall, tell } = props;
+  return (
+    <fieldset>
+      <legend>{label}</legend>
+      <div className="mt-1 flex flex-wrap gap-1.5">
+        {places.map((p) => (
+          <Button
+            key={p}
+            className="min-h-11 !px-3 !text-[16px]"
+            onClick={() => tell(wall && isWall(p) ? { wall: p } : { axis: p })}
+          >
+            {wall && isWall(p) ? WALLS[p] : p.length < 3 ? p.toUpperCase() : p}
+          </Button>
+        ))}
+      </div>
+    </fieldset>
   );
 }
 
@@ -268,7 +309,7 @@ function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
                   {chosen.asked === "wall"
                     ? (["x", "y"] as const).map((w) => (
                         <option key={w} value={w}>
-                          {w === "x" ? "Runs left to right (X)" : "Runs front to back (Y)"}
+                          {WALLS[w]}
                         </option>
                       ))
                     : placesFor(chosen.placed!, printer.data?.description).map((p) => (

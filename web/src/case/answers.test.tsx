@@ -25,18 +25,18 @@ const known: [unknown[], unknown][] = [
   [["bench", 1], { entries: [] }],
 ];
 
-function step() {
+function step(what = next, knows = known) {
   const server = slowServer();
   const changed = vi.fn();
   const hands = handle(
     <CheckStep
       c={{ id: 7, printer_id: 1 } as Schemas["CaseOut"]}
-      next={next}
+      next={what}
       changed={changed}
       onWhatIf={() => undefined}
       done={() => undefined}
     />,
-    known,
+    knows,
   );
   return { server, changed, hands };
 }
@@ -63,7 +63,7 @@ describe("an answer", () => {
     expect(server.sent[0]!.body).toMatchObject({
       found: [{ finding: "carriage_rocks", axis: "x", state: "present", value: 0.25 }],
     });
-    expect(screen.getByRole("status").textContent).toBe("Taken: The carriage rocks. Writing it down …");
+    expect(screen.getByRole("status").textContent).toBe("Taken: The carriage rocks, X. Writing it down …");
   });
 
   it("that is refused is kept, with what the server said", async () => {
@@ -84,5 +84,55 @@ describe("an answer", () => {
     await hands.click(screen.getByRole("button", { name: "That was found" }));
     await waitFor(() => expect(screen.getByRole("alert").textContent).toContain("“a lot” is not a figure."));
     expect(server.sent).toEqual([]);
+  });
+});
+
+describe("a walk round the machine", () => {
+  const at = (finding: string, axis: string | null) => ({ finding, axis, label: finding });
+  const walk = {
+    ...next,
+    check: "walk",
+    label: "Walk round the machine",
+    axis: null,
+    asks: [at("spool_pulls", null), at("belt_dust", "a"), at("belt_dust", "b")],
+    outcomes: [],
+  } as unknown as Schemas["NextCheck"];
+  const knows: [unknown[], unknown][] = [
+    [["knowledge"], { checks: [{ id: "walk", answers: ["spool_pulls", "belt_dust"], swap: false, procedure: null }] }],
+    [
+      ["findings"],
+      [
+        { id: "spool_pulls", label: "The spool pulls", unit: null },
+        { id: "belt_dust", label: "Dust below a belt", unit: null },
+      ],
+    ],
+    [["bench", 1], { entries: [] }],
+  ];
+
+  it("asks each thing once, with the places where it may be", async () => {
+    const { server, hands } = step(walk, knows);
+    expect(screen.getAllByRole("checkbox")).toHaveLength(2);
+    await hands.click(screen.getByLabelText(/Dust below a belt/));
+    const where = screen.getByRole("group", { name: "Dust below a belt: where" });
+    expect([...where.querySelectorAll("button")].map((b) => b.textContent)).toEqual(["A", "B"]);
+    await hands.click(screen.getByRole("button", { name: "B" }));
+    await hands.click(screen.getByLabelText(/The spool pulls/));
+    await hands.click(screen.getByRole("button", { name: "That was found" }));
+    await waitFor(() => expect(server.sent).toHaveLength(1));
+    expect(server.sent[0]!.body).toMatchObject({
+      check: "walk",
+      found: [
+        { finding: "belt_dust", axis: "b" },
+        { finding: "spool_pulls", axis: "" },
+      ],
+    });
+  });
+
+  it("takes a finding whose place nobody knows as found somewhere", async () => {
+    const { server, hands } = step(walk, knows);
+    await hands.click(screen.getByLabelText(/Dust below a belt/));
+    await hands.click(screen.getByRole("button", { name: "That was found" }));
+    await waitFor(() => expect(server.sent).toHaveLength(1));
+    expect(server.sent[0]!.body).toMatchObject({ found: [{ finding: "belt_dust", axis: "" }] });
   });
 });

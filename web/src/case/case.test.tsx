@@ -88,6 +88,7 @@ const CASE = {
       ask: [
         { finding: "only_fast", label: "Only in fast moves" },
         { finding: "buzz", label: "Buzz" },
+        { finding: "echoes_after_corners", label: "Echoes: on which wall?", places: ["x", "y"] },
       ],
       placed_faults: 124,
       process_probability: 0.35,
@@ -146,6 +147,10 @@ describe("what has been seen", () => {
     expect(text).toContain("Only in fast moves? Yes 1 No Not sure");
     expect(text).not.toContain("Buzz?");
   });
+  it("asks where a thing is that was told without its place", () => {
+    const text = draw(<Seen c={CASE} changed={() => undefined} />);
+    expect(text).toMatch(/Echoes: on which wall\? (X Y|Runs left to right \(X\) Runs front to back \(Y\))/);
+  });
   it("offers no entry on a closed case", () => {
     const text = draw(<Seen c={{ ...CASE, state: "closed" } as Case} changed={() => undefined} />);
     expect(text).not.toContain("What else?");
@@ -157,4 +162,8 @@ it("other checks say what they save and what should come first", () => {
   const text = draw(<OtherChecks c={CASE} onPick={() => undefined} />);
   expect(text).toContain("Rock test , 6 minutes, saves 14 more than it takes");
   expect(text).toContain("First play: it would be worthless.");
+  const dear = { ...CASE.weighing!.result.next[0]!, check: "swap", label: "Swap machines", saves_minutes: -20 };
+  const weighing = { ...CASE.weighing!, result: { ...CASE.weighing!.result, others: [dear] } };
+  const more = draw(<OtherChecks c={{ ...CASE, weighing } as Case} onPick={() => undefined} />);
+  expect(more).toMatch(/Swap machines , \d+ minutes Do this/);
 });
