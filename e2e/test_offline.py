@@ -104,7 +104,7 @@ class Offline(AppCase):
         self.assertEqual(len(measured(page) - before), 1)
 
         page.goto("/report/4")
-        page.get_by_label("What do you see or hear?").select_option(index=9)
+        page.get_by_role("button", name="Wall leans", exact=True).click()
         page.get_by_label("Anything else?").fill("Seen while the wireless was away.")
         page.get_by_label("A picture of the print").set_input_files(
             files=[{"name": "print.png", "mimeType": "image/png", "buffer": picture()}]
@@ -131,7 +131,7 @@ class Offline(AppCase):
         folder = tempfile.mkdtemp(prefix="kestov-e2e-")
         page = self.sign_in_with(device(folder), "tech2")
         page.goto("/report/3")
-        page.get_by_label("What do you see or hear?").select_option("squeak")
+        page.get_by_role("button", name="Squeak or creak", exact=True).click()
         page.get_by_role("button", name=re.compile("Send")).click()
         page.get_by_role("button", name=re.compile("Take it")).click()
         page.get_by_text("Other checks, and what each would save").wait_for()

@@ -185,7 +185,7 @@ class TheWeighing(AppCase):
     def test_from_few_words_to_a_cause(self) -> None:
         member = self.sign_in("member2")
         member.goto("/report/7")
-        member.get_by_label("What do you see or hear?").select_option("thin_lines")
+        member.get_by_role("button", name="Thin or missing lines", exact=True).click()
         member.get_by_role("button", name=say("Send|Report")).click()
         expect(member.get_by_role("heading", name="Thin or missing lines")).to_be_visible()
         expect(member.get_by_text("What it may be")).to_have_count(0)
@@ -245,7 +245,7 @@ class FromAPhone(AppCase):
         page = self.sign_in("member", 375, 740, has_touch=True, is_mobile=True)
         page.get_by_role("link", name=say("Halyard")).first.click()
         page.get_by_role("button", name="Report a fault").click()
-        page.get_by_label("What do you see or hear?").select_option("squeak")
+        page.get_by_role("button", name="Squeak or creak", exact=True).click()
         page.get_by_label("Since when?").fill("yesterday")
         picture = io.BytesIO()
         Image.new("RGB", (1200, 900), (120, 130, 125)).save(picture, "JPEG")

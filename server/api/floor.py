@@ -12,6 +12,7 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge
 from kestov_core.condition import Condition, Fitness
+from kestov_core.knowledge import Line
 from kestov_core.machine import Description, Kinematics
 from ninja import Field, Router, Schema
 from people.models import name_of
@@ -155,6 +156,12 @@ class TagOut(Schema):
 
 
 class FindingOut(Schema):
+    """What can be seen or measured. ``either``: what it may be more closely; ``among``: where it can be
+    at all; ``qualifies``: it tells more of another one.
+
+    ``drawing``: how it looks, in a frame of 96 by 72.
+    """
+
     id: str
     label: str
     group: str
@@ -163,6 +170,10 @@ class FindingOut(Schema):
     placed: Literal["axis", "belt", "screw"] | None
     words: str
     asked: Literal["wall"] | None
+    either: list[str]
+    among: list[str]
+    qualifies: bool
+    drawing: list[Line] = []
 
 
 class FaultBrief(Schema):
@@ -325,7 +336,11 @@ def lift_tag(request: SignedIn, printer_id: int):
 @router.get("/findings", auth=may("findings.list"), response=list[FindingOut], operation_id="findings.list")
 def findings(request: SignedIn):
     """What can be seen or measured, in plain words."""
-    return [FindingOut.model_validate(k.model_dump()) for k in knowledge.findings().values()]
+    drawn = knowledge.atlas()
+    return [
+        FindingOut.model_validate(k.model_dump() | {"drawing": drawn.get(k.id, [])})
+        for k in knowledge.findings().values()
+    ]
 
 
 @router.get("/knowledge", auth=may("knowledge.see"), response=KnowledgeOut, operation_id="knowledge.see")

@@ -162,12 +162,17 @@ def outcome(
     for seen in there:
         observe(case, seen, user, check.id, moment)
     named, spots = {s.finding for s in there}, {(s.finding, s.axis) for s in there}
+    implied = check.general is not None and bool(named) and check.general not in named
+    if implied and check.general:
+        observe(case, Seen(check.general), user, check.id, moment)
     for finding, place in looked_at(case.printer, check.id, axis):
         # Told without a place, it was found somewhere: then nothing is said of where it is not.
         if (finding, place) in spots or (finding, "") in spots or (finding in named and not place):
             continue
-        implied = finding == check.general and bool(named) and finding not in named
-        state: SeenState = "present" if implied else "unknown" if unsure else "absent"
+        # What the others imply is there, wherever they are.
+        if implied and finding == check.general:
+            continue
+        state: SeenState = "unknown" if unsure else "absent"
         observe(case, Seen(finding, place, state=state), user, check.id, moment)
     words = note.strip()
     if against:

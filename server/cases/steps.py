@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Literal
 
 from kestov_core import knowledge
-from kestov_core.diagnosis.laid_out import small
 from measuring.rounds import places_of, rounds, set_belts, tension
 from pydantic import BaseModel
 
@@ -171,7 +170,7 @@ def _weighed_step(case: Case, weighed: Weighed | None) -> Step:
         )
     best_check = result.next[0]
     # What takes hardly longer to mend than to look at is said beside the check.
-    beside = f"{result.repair_now[0].label}: {small(result.repair_now[0].words)}" if result.repair_now else ""
+    beside = f"{result.repair_now[0].label}. {result.repair_now[0].words}" if result.repair_now else ""
     if best_check.procedure in tension() and best_check.axis in belts:
         return _pluck(case, best_check.axis, best_check.why, round(best_check.minutes))
     return Step(

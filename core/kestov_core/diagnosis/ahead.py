@@ -426,7 +426,7 @@ def repairs(
         words = f"{do}: it takes {at.fault.minutes:.0f} minutes and is {100 * p[i]:.0f} % likely to be the cause."
         only_beside = best is not None and not (likely or first < check_first)
         if only_beside and own is not None:
-            words = f"{do}: it takes {at.fault.minutes:.0f} minutes, to look takes {own.minutes:.0f}; it is {100 * p[i]:.0f} % likely to be the cause."
+            words = f"{do} at once: it takes {at.fault.minutes:.0f} minutes, to look takes {own.minutes:.0f}; it is {100 * p[i]:.0f} % likely to be the cause."
         out.append(
             RepairNow(
                 fault=at.fault.id,

@@ -116,6 +116,24 @@ class Check(_Known):
     how: Annotated[list[str], Field(min_length=1)]
 
 
+class Line(_Known):
+    """One line of a symptom's drawing in a frame of 96 by 72: what it belongs to, and its path.
+
+    ``part``: the print or what moves; ``trouble``: what is wrong; ``right``: how it should be; ``machine``: what stands
+    about; ``bed``: what it stands on.
+    """
+
+    of: Literal["part", "trouble", "right", "machine", "bed"]
+    d: Annotated[str, Field(pattern=r"^M[-0-9. MLHVCQAZqa]+$", max_length=900)]
+
+
+class Drawing(_Known):
+    """How a finding looks, for who has no word for it."""
+
+    finding: str
+    lines: Annotated[list[Line], Field(min_length=1, max_length=8)]
+
+
 #: Minutes of each set-up, paid once.
 SETUP_MINUTES = {"unplug": 1.0, "cool": 15.0, "covers": 5.0, "fetch": 2.0, "print": 2.0}
 
@@ -200,6 +218,14 @@ def cards() -> dict[str, Card]:
             raise ValueError(f"the card of {name} goes on to {card.next.procedure}, which has none")
     groups = get_args(Group)
     return dict(sorted(found.items(), key=lambda c: (groups.index(c[1].group), c[1].rank)))
+
+
+@cache
+def atlas() -> dict[str, list[Line]]:
+    """The symptom atlas: drawings of findings, by the finding."""
+    rows = TypeAdapter(list[Drawing]).validate_json((_HERE / "atlas.json").read_text(encoding="utf-8"))
+    _known([r.finding for r in rows], "atlas.json")
+    return {r.finding: r.lines for r in rows}
 
 
 def words_of(procedure: str) -> str:

@@ -2,7 +2,8 @@
 
 from datetime import timedelta
 
-from cases.models import Observation
+from cases import weighing
+from cases.models import Case, Observation
 from measuring.models import Action
 from people.clock import at, now
 from workshop.models import Event
@@ -168,10 +169,43 @@ class Weighing(ApiCase):
     def test_a_check_on_a_pair_speaks_for_both_belts(self):
         seen = self.outcome("grub_marks", [("grub_mark_moved", "b")], axis="a")
         marks = {(o["axis"], o["state"]) for o in seen["observations"] if o["finding"] == "grub_mark_moved"}
-        self.assertEqual(marks, {("b", "present")})
+        self.assertEqual(marks, {("b", "present"), ("a", "absent")})
         seen = self.outcome("tracking", axis="a")
         clear = {(o["axis"], o["state"]) for o in seen["observations"] if o["finding"] == "belt_touches_flange"}
         self.assertEqual(clear, {("a", "absent"), ("b", "absent")})
+
+    def test_a_walk_round_speaks_for_every_place_it_passes(self):
+        seen = self.outcome("walk", [("belt_dust", "a"), ("spool_pulls", "")])
+        said = {(o["finding"], o["axis"], o["state"]) for o in seen["observations"]}
+        self.assertLessEqual(
+            {("belt_dust", "a", "present"), ("belt_dust", "b", "absent"), ("spool_pulls", "", "present")}, said
+        )
+        self.assertIn(("something_rocks", "bed", "absent"), said)
+        # Found, nobody knows where: then it is not said to be absent anywhere.
+        seen = self.outcome("walk", [("belt_damaged", "")])
+        damaged = [(o["axis"], o["state"]) for o in seen["observations"] if o["finding"] == "belt_damaged"]
+        self.assertEqual(damaged[-1], ("", "present"))
+        self.assertNotIn(("a", "absent"), damaged[2:])
+
+    def test_two_symptoms_in_one_report_are_both_the_complaint(self):
+        also = [{"finding": "circle_not_round", "axis": "x"}, {"finding": "only_fast"}]
+        made = self.good(
+            "member",
+            "POST",
+            "/cases",
+            {"printer_id": self.crossed.pk, "finding": "echoes_after_corners", "wall": "y", "also": also},
+        )
+        seen = [(o["finding"], o["axis"]) for o in made["observations"]]
+        self.assertEqual(seen, [("echoes_after_corners", "x"), ("circle_not_round", "x"), ("only_fast", "")])
+        rows = weighing.weigh(Case.objects.get(pk=made["id"])).result
+        self.assertIn("belt_slack", [h.fault for h in rows.hypotheses[:3]])
+        bad = {"printer_id": self.crossed.pk, "finding": "squeak", "also": [{"finding": "sings"}]}
+        self.refused(422, "out_of_range", "also.0.finding", "member", "POST", "/cases", bad)
+
+    def test_looked_for_twice_counts_more_than_once(self):
+        self.outcome("walk")
+        once = self.chance("head_mount_loose")
+        self.assertLess(self.chance("head_mount_loose", seen=self.outcome("walk")), once)
 
     def test_an_outcome_is_one_line_of_the_log(self):
         seen = self.outcome("spool_and_tube")

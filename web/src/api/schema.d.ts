@@ -3748,7 +3748,13 @@ export interface components {
             /** Reason */
             reason: string;
         };
-        /** FindingOut */
+        /**
+         * FindingOut
+         * @description What can be seen or measured. ``either``: what it may be more closely; ``among``: where it can be
+         *     at all; ``qualifies``: it tells more of another one.
+         *
+         *     ``drawing``: how it looks, in a frame of 96 by 72.
+         */
         FindingOut: {
             /** Id */
             id: string;
@@ -3769,6 +3775,33 @@ export interface components {
             words: string;
             /** Asked */
             asked: "wall" | null;
+            /** Either */
+            either: string[];
+            /** Among */
+            among: string[];
+            /** Qualifies */
+            qualifies: boolean;
+            /**
+             * Drawing
+             * @default []
+             */
+            drawing: components["schemas"]["Line"][];
+        };
+        /**
+         * Line
+         * @description One line of a symptom's drawing in a frame of 96 by 72: what it belongs to, and its path.
+         *
+         *     ``part``: the print or what moves; ``trouble``: what is wrong; ``right``: how it should be; ``machine``: what stands
+         *     about; ``bed``: what it stands on.
+         */
+        Line: {
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "part" | "trouble" | "right" | "machine" | "bed";
+            /** D */
+            d: string;
         };
         /**
          * CheckBrief
@@ -4392,34 +4425,6 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** Report */
-        Report: {
-            /** Printer Id */
-            printer_id: number;
-            /** Finding */
-            finding: string;
-            /**
-             * Axis
-             * @default
-             */
-            axis: string;
-            /**
-             * Wall
-             * @default
-             * @enum {string}
-             */
-            wall: "" | "x" | "y";
-            /**
-             * Since
-             * @default
-             */
-            since: string;
-            /**
-             * Words
-             * @default
-             */
-            words: string;
-        };
         /**
          * ObservationIn
          * @description ``wall``: which way the wall runs, for findings that are asked so; the axis follows from it.
@@ -4453,6 +4458,42 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * Report
+         * @description What is wrong, as somebody tells it. ``also``: what else was met with it.
+         */
+        Report: {
+            /** Printer Id */
+            printer_id: number;
+            /** Finding */
+            finding: string;
+            /**
+             * Axis
+             * @default
+             */
+            axis: string;
+            /**
+             * Wall
+             * @default
+             * @enum {string}
+             */
+            wall: "" | "x" | "y";
+            /**
+             * Also
+             * @default []
+             */
+            also: components["schemas"]["ObservationIn"][];
+            /**
+             * Since
+             * @default
+             */
+            since: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
         };
         /**
          * OutcomeIn

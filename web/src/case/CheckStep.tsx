@@ -81,6 +81,7 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
     onFocus: () => show(finding),
     onBlur: () => onWhatIf(null),
   });
+  const rows = looked(next, check.answers);
   const atBench = bench.data?.entries.find((e) => e.procedure === check.procedure);
   return (
     <div className="grid gap-3 border-t border-hair pt-4">
@@ -111,8 +112,8 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
           />
         </div>
       ) : null}
-      <ul className="grid gap-2">
-        {looked(next, check.answers).map(({ finding: f, places }) => {
+      <ul className={rows.length > MANY ? "grid gap-2 sm:grid-cols-2" : "grid gap-2"}>
+        {rows.map(({ finding: f, places }) => {
           const here = found.filter((x) => x.finding === f).map((x) => x.axis);
           const on = here.length > 0;
           const kind = label(f);
@@ -174,6 +175,9 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
     </div>
   );
 }
+
+/** A longer list stands in two columns. */
+const MANY = 7;
 
 type Found = { finding: string; axis: string };
 type Answer = { names: Found[]; unsure: boolean };

@@ -1,0 +1,73 @@
+/** The symptom atlas: what can be met, by drawings as well as words, so that one can point at it. */
+import { useState } from "react";
+import type { Schemas } from "../api/client";
+import { TextField } from "../kit/bits";
+import { SymptomDrawing } from "../kit/SymptomDrawing";
+
+type Finding = Schemas["FindingOut"];
+
+/** What somebody can say who only stands before the machine; the rest comes from checks. */
+const GROUPS = [
+  ["danger", "Danger"],
+  ["print", "On the print"],
+  ["sound", "To hear"],
+  ["machine", "What the machine does"],
+] as const;
+
+/** Whether all the letters typed stand in its name or its other words. */
+export function fits(f: Finding, typed: string): boolean {
+  const words = `${f.label} ${f.words}`.toLowerCase();
+  return typed
+    .toLowerCase()
+    .split(/\s+/)
+    .every((t) => words.includes(t));
+}
+
+type Props = { findings: Finding[]; chosen: string[]; toggle: (f: Finding) => void };
+
+export function Atlas({ findings, chosen, toggle }: Props) {
+  const [typed, setTyped] = useState("");
+  const within = new Set(findings.flatMap((f) => f.either));
+  // What is a closer word for another comes once that one is chosen, or by its letters.
+  const rows = findings.filter((f) =>
+    typed.trim()
+      ? fits(f, typed.trim())
+      : !f.qualifies && (!within.has(f.id) || f.kind === "danger" || chosen.includes(f.id)),
+  );
+  const groups = GROUPS.map(([group, words]) => ({ words, rows: rows.filter((f) => f.group === group) }));
+  const shown = groups.filter((g) => g.rows.length > 0);
+  return (
+    <div className="grid gap-4">
+      <TextField
+        label="Find it by a few letters"
+        hint="Or point at what looks like it."
+        autoComplete="off"
+        value={typed}
+        onText={setTyped}
+      />
+      {shown.length ? null : (
+        <p>Nothing is called that. Choose what comes nearest, and tell the rest in your own words.</p>
+      )}
+      {shown.map(({ words, rows: cards }) => (
+        <fieldset key={words}>
+          <legend className="text-[17px] font-semibold">{words}</legend>
+          <ul className="mt-1.5 grid grid-cols-[repeat(auto-fill,minmax(132px,1fr))] gap-2">
+            {cards.map((f) => (
+              <li key={f.id}>
+                <button
+                  type="button"
+                  aria-pressed={chosen.includes(f.id)}
+                  onClick={() => toggle(f)}
+                  className="flex h-full w-full cursor-pointer flex-col items-center gap-1 rounded-[3px] border border-hair p-2 text-center text-[15px] leading-tight hover:bg-well aria-pressed:border-2 aria-pressed:border-ink aria-pressed:bg-well aria-pressed:font-semibold"
+                >
+                  {f.drawing?.length ? <SymptomDrawing lines={f.drawing} className="w-[92px]" /> : null}
+                  {f.label}
+                </button>
+              </li>
+            ))}
+          </ul>
+        </fieldset>
+      ))}
+    </div>
+  );
+}
