@@ -232,6 +232,40 @@ class TheWeighing(AppCase):
         page.get_by_role("button", name="Close the case").click()
         expect(page.get_by_role("heading", name="Closed")).to_be_visible()
 
+    def test_a_walk_is_answered_by_place_and_a_fault_can_be_read(self) -> None:
+        page = self.sign_in("tech2")
+        page.goto("/report/6")
+        # By the keyboard: a card is a button that stays pressed.
+        card = page.get_by_role("button", name="The print steps sideways at a layer", exact=True)
+        card.focus()
+        page.keyboard.press("Space")
+        expect(card).to_have_attribute("aria-pressed", "true")
+        page.get_by_text("Is any of this true, too?").click()
+        page.get_by_label("It steps sideways again and again").check()
+        page.get_by_role("button", name="Send the report").click()
+        page.get_by_role("button", name=say("Take it")).click()
+        expect(page.get_by_text("It steps sideways again and again").first).to_be_visible()
+
+        page.get_by_text("Other checks, and what each would save").click()
+        walk = page.get_by_role("listitem").filter(has_text="Walk round the machine")
+        if walk.count():
+            walk.get_by_role("button", name="Do this").click()
+        expect(page.get_by_role("heading", name="Walk round the machine")).to_be_visible()
+        page.get_by_label("The pen mark over shaft and pulley has moved").check()
+        where = page.get_by_role("group", name="The pen mark over shaft and pulley has moved: where")
+        where.get_by_role("button", name="Y1").click()
+        page.get_by_role("button", name="That was found").click()
+        bars = page.get_by_role("region", name="What it may be")
+        first = bars.get_by_role("listitem").first
+        expect(first).to_contain_text("Grub screw of a pulley loose, Y1")
+        first.click()
+        first.get_by_role("link", name="Read what is known of it").click()
+        sheet = page.get_by_role("article", name="Grub screw of a pulley loose")
+        expect(sheet).to_contain_text("Thread lock for metal")
+        page.get_by_label("Find").fill("pops at the nozzle")
+        page.get_by_role("navigation", name="Faults").get_by_role("link").first.click()
+        expect(page.get_by_role("article", name="Damp filament")).to_be_visible()
+
     def test_danger_stops_the_case(self) -> None:
         page = self.sign_in("tech2")
         page.goto("/cases/5")
@@ -277,6 +311,8 @@ class Views(AppCase):
         "belts": "/bench/6/belts/y1",
         "readings": "/bench/6/belt-tracking/x",
         "report": "/report/6",
+        "knowledge": "/knowledge",
+        "a fault to read": "/knowledge/belt_slack",
         "workshop": "/workshop",
         "scripting": "/scripting",
     }

@@ -13,6 +13,7 @@ def _build() -> NinjaAPI:
         describing,
         floor,
         instruments,
+        knowledge,
         ledger,
         own_parts,
         parts,
@@ -39,6 +40,7 @@ def _build() -> NinjaAPI:
     for module in (
         session,
         floor,
+        knowledge,
         cases,
         bench,
         readings,

@@ -10,9 +10,7 @@ from cases import acts
 from cases.machines import MachineNow, danger_label, machine, machines
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
-from kestov_core import knowledge
 from kestov_core.condition import Condition, Fitness
-from kestov_core.knowledge import Line
 from kestov_core.machine import Description, Kinematics
 from ninja import Field, Router, Schema
 from people.models import name_of
@@ -155,64 +153,6 @@ class TagOut(Schema):
     reason: str = Field(min_length=3, max_length=200)
 
 
-class FindingOut(Schema):
-    """What can be seen or measured. ``either``: what it may be more closely; ``among``: where it can be
-    at all; ``qualifies``: it tells more of another one.
-
-    ``drawing``: how it looks, in a frame of 96 by 72.
-    """
-
-    id: str
-    label: str
-    group: str
-    kind: Literal["seen", "measured", "danger"]
-    unit: str | None
-    placed: Literal["axis", "belt", "screw"] | None
-    words: str
-    asked: Literal["wall"] | None
-    either: list[str]
-    among: list[str]
-    qualifies: bool
-    drawing: list[Line] = []
-
-
-class FaultBrief(Schema):
-    """A fault and its remedy; ``after``: what must be measured again, in words."""
-
-    id: str
-    label: str
-    group: str
-    kind: str
-    minutes: float
-    steps: list[str]
-    caution: str
-    after: list[str]
-    then: str
-    hand_to: str
-
-
-class CheckBrief(Schema):
-    """A check and what it answers; ``procedure``: what runs it at the bench (null: it is done by hand)."""
-
-    id: str
-    label: str
-    minutes: float
-    answers: list[str]
-    swap: bool
-    how: list[str]
-    caution: str
-    tools: list[str]
-    procedure: str | None
-
-
-class KnowledgeOut(Schema):
-    """What the diagnosis knows: faults with their remedies, checks with what they answer, events."""
-
-    faults: list[FaultBrief]
-    checks: list[CheckBrief]
-    events: list[str]
-
-
 def _tile(m: MachineNow, technician: bool) -> Tile:
     c = m.condition
     return Tile(
@@ -331,30 +271,3 @@ def lift_tag(request: SignedIn, printer_id: int):
     """Put a machine back in use. While a danger case is open on it, the tag stays."""
     acts.lift_tag(tags.locked(printer_id), request.user)
     return see_printer(request, printer_id)
-
-
-@router.get("/findings", auth=may("findings.list"), response=list[FindingOut], operation_id="findings.list")
-def findings(request: SignedIn):
-    """What can be seen or measured, in plain words."""
-    drawn = knowledge.atlas()
-    return [
-        FindingOut.model_validate(k.model_dump() | {"drawing": drawn.get(k.id, [])})
-        for k in knowledge.findings().values()
-    ]
-
-
-@router.get("/knowledge", auth=may("knowledge.see"), response=KnowledgeOut, operation_id="knowledge.see")
-def see_knowledge(request: SignedIn):
-    """Faults, checks and events of the diagnosis."""
-    return KnowledgeOut(
-        faults=[
-            FaultBrief.model_validate(f.model_dump() | {"after": [knowledge.words_of(p) for p in f.after]})
-            for f in knowledge.faults().values()
-        ],
-        checks=[
-            # What is only planned is done by hand.
-            CheckBrief.model_validate(c.model_dump() | ({"procedure": None} if c.planned else {}))
-            for c in knowledge.checks().values()
-        ],
-        events=knowledge.events(),
-    )

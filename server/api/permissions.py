@@ -41,6 +41,7 @@ TABLE: dict[str, Role | None] = {
     "printer.lift_tag": T,
     "findings.list": M,
     "knowledge.see": T,
+    "knowledge.faults": T,
     # cases
     "cases.list": M,
     "cases.report": M,

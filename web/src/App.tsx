@@ -21,6 +21,7 @@ const FETCH = {
   case: () => import("./case/CasePage"),
   cases: () => import("./case/CaseList"),
   report: () => import("./case/Report"),
+  knowledge: () => import("./knowledge/KnowledgePage"),
   workshop: () => import("./workshop/WorkshopPage"),
   instrument: () => import("./instrument/InstrumentPage"),
   study: () => import("./instrument/StudyPage"),
@@ -39,6 +40,7 @@ const BenchPage = view(FETCH.page, "BenchPage");
 const CasePage = view(FETCH.case, "CasePage");
 const CaseList = view(FETCH.cases, "CaseList");
 const Report = view(FETCH.report, "Report");
+const KnowledgePage = view(FETCH.knowledge, "KnowledgePage");
 const WorkshopPage = view(FETCH.workshop, "WorkshopPage");
 const InstrumentPage = view(FETCH.instrument, "InstrumentPage");
 const StudyPage = view(FETCH.study, "StudyPage");
@@ -132,6 +134,11 @@ function Frame({ me }: { me: Me }) {
             </NavLink>
           ) : null}
           {technician ? (
+            <NavLink to="/knowledge" className={tab}>
+              Knowledge
+            </NavLink>
+          ) : null}
+          {technician ? (
             <NavLink to="/workshop" className={tab}>
               Workshop
             </NavLink>
@@ -156,6 +163,8 @@ function Frame({ me }: { me: Me }) {
               <Route path="/bench/:id/belts/:place" element={<BeltsBench />} />
               <Route path="/bench/:id/parts" element={<PartsPage />} />
               <Route path="/bench/:id/:procedure/:place" element={<BenchPage />} />
+              <Route path="/knowledge" element={<KnowledgePage />} />
+              <Route path="/knowledge/:fault" element={<KnowledgePage />} />
               <Route path="/workshop" element={<WorkshopPage />} />
               <Route path="/instruments/:id" element={<InstrumentPage />} />
               <Route path="/comparisons/:id" element={<StudyPage />} />

@@ -450,3 +450,6 @@ def _swaps(look: _Looking) -> None:
     look.say("swap_machine_cures", None, 0.94 * (not faults & (spool | file)))
     look.say("drying_cures", None, 0.95 * (faults == {"damp_filament"}))
     look.say("hotter_or_slower_cures", None, 0.92 * (m("temp_k") < -12) + 0.25 * (m("clog") > 0.3))
+    look.say("cooler_cures", None, 0.9 * (m("temp_k") > 12) + 0.1 * (m("moisture") > 0.5))
+    look.say("retraction_test_cures", None, 0.92 * (m("retraction") < 0.5))
+    look.say("more_cooling_cures", None, 0.92 * (m("cooling") < 0.6) + 0.25 * (m("temp_k") > 12))

@@ -317,6 +317,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/knowledge/faults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Faults
+         * @description Every fault as a person reads it: what it shows, how to tell it, what to do, what to measure after.
+         */
+        get: operations["knowledge.faults"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases": {
         parameters: {
             query?: never;
@@ -3864,6 +3884,94 @@ export interface components {
             checks: components["schemas"]["CheckBrief"][];
             /** Events */
             events: string[];
+        };
+        /**
+         * FaultRead
+         * @description All that is known of one fault, to be read.
+         *
+         *     ``must``, ``often``, ``may``: findings by how often it shows them; ``hides``: what speaks against it; ``told_by``: checks, the
+         *     surest first; ``begins_after``: events in words; ``base_percent``: in so many of a hundred complaints (typical);
+         *     ``only_on``, ``not_on``: kinematics.
+         */
+        FaultRead: {
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Group */
+            group: string;
+            /** Kind */
+            kind: string;
+            /** Where */
+            where: string;
+            /** Base Percent */
+            base_percent: number;
+            /** Wears */
+            wears: boolean;
+            /** Only On */
+            only_on: ("bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed")[];
+            /** Not On */
+            not_on: ("bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed")[];
+            /** Homing */
+            homing: string | null;
+            /** Must */
+            must: components["schemas"]["ShownOut"][];
+            /** Often */
+            often: components["schemas"]["ShownOut"][];
+            /** May */
+            may: components["schemas"]["ShownOut"][];
+            /** Hides */
+            hides: string[];
+            /** Told By */
+            told_by: components["schemas"]["ToldBy"][];
+            /** Begins After */
+            begins_after: string[];
+            /** Minutes */
+            minutes: number;
+            /** State */
+            state: string;
+            /** Tools */
+            tools: string[];
+            /** Parts */
+            parts: string[];
+            /** Caution */
+            caution: string;
+            /** Steps */
+            steps: string[];
+            /** After */
+            after: string[];
+            /** Then */
+            then: string;
+            /** Hand To */
+            hand_to: string;
+        };
+        /**
+         * ShownOut
+         * @description A finding that a fault shows, in so many of a hundred cases.
+         */
+        ShownOut: {
+            /** Finding */
+            finding: string;
+            /** Label */
+            label: string;
+            /** Percent */
+            percent: number;
+        };
+        /**
+         * ToldBy
+         * @description A check that tells a fault, by what it looks at.
+         */
+        ToldBy: {
+            /** Check */
+            check: string;
+            /** Label */
+            label: string;
+            /** Minutes */
+            minutes: number;
+            /** By */
+            by: string;
+            /** Procedure */
+            procedure: string | null;
         };
         /**
          * Advice
@@ -10824,6 +10932,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KnowledgeOut"];
+                };
+            };
+        };
+    };
+    "knowledge.faults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FaultRead"][];
                 };
             };
         };

@@ -1,6 +1,7 @@
 /** What it may be, as bars that open to their reasons; an outcome under the pointer shows how it would move them. */
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { Button, ErrorNote, Field, INPUT, TextField } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
@@ -135,6 +136,11 @@ function Bar({ h, then }: { h: Schemas["Hypothesis"]; then: number | null }) {
           <li className="text-ink2">Nothing seen speaks for or against it; it stands by how common it is.</li>
         )}
       </ul>
+      {h.kind === "other" ? null : (
+        <Link to={`/knowledge/${h.fault}`} className="mt-1 inline-flex min-h-11 items-center text-[15px]">
+          Read what is known of it
+        </Link>
+      )}
     </details>
   );
 }
