@@ -420,6 +420,9 @@ def _hot_end(look: _Looking) -> None:
     look.see("shavings_at_gears", None, slip, 0.3)
     stop = 0.5 * (back > 0.6) + 0.45 * (m("creep") > 0.4) + 0.3 * (grip < 0.5) + 0.4 * (m("tangle") > 0.4)
     look.say("stops_feeding", None, min(0.95, stop) if not m("snapped") else 0.98)
+    look.see(
+        "hard_to_push", None, m("clog") + 0.5 * m("creep") + 0.02 * max(0.0, -m("temp_k") - 5) + 0.2 * m("liner"), 0.36
+    )
     look.say("after_long_running", None, 0.8 * (m("creep") > 0.4))
     look.say("filament_soft_at_drive", None, 0.75 * (m("creep") > 0.4))
     look.say("fan_not_turning", None, 0.55 * (m("creep") > 0.4) + 0.5 * (m("cooling") < 0.6))
