@@ -23,9 +23,10 @@ export function fits(f: Finding, typed: string): boolean {
     .every((t) => words.includes(t));
 }
 
-type Props = { findings: Finding[]; chosen: string[]; toggle: (f: Finding) => void };
+/** ``bare``: without a field of its own to find by letters, where one stands beside it. */
+type Props = { findings: Finding[]; chosen: string[]; toggle: (f: Finding) => void; bare?: boolean };
 
-export function Atlas({ findings, chosen, toggle }: Props) {
+export function Atlas({ findings, chosen, toggle, bare }: Props) {
   const [typed, setTyped] = useState("");
   const within = new Set(findings.flatMap((f) => f.either));
   // What is a closer word for another comes once that one is chosen, or by its letters.
@@ -38,13 +39,15 @@ export function Atlas({ findings, chosen, toggle }: Props) {
   const shown = groups.filter((g) => g.rows.length > 0);
   return (
     <div className="grid gap-4">
-      <TextField
-        label="Find it by a few letters"
-        hint="Or point at what looks like it."
-        autoComplete="off"
-        value={typed}
-        onText={setTyped}
-      />
+      {bare ? null : (
+        <TextField
+          label="Find it by a few letters"
+          hint="Or point at what looks like it."
+          autoComplete="off"
+          value={typed}
+          onText={setTyped}
+        />
+      )}
       {shown.length ? null : (
         <p>Nothing is called that. Choose what comes nearest, and tell the rest in your own words.</p>
       )}

@@ -5,7 +5,9 @@ import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, INPUT, TextField, useKey } from "../kit/bits";
 import { ago } from "../kit/figures";
+import { SymptomDrawing } from "../kit/SymptomDrawing";
 import { useWrite } from "../offline/useEntries";
+import { Atlas } from "./Atlas";
 import { STATE } from "./CaseList";
 import { useFindings } from "./knowledge";
 import { aboutCase, useWaitingHere } from "./writing";
@@ -281,6 +283,7 @@ function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
           {hits.map((f) => (
             <li key={f.id}>
               <Button className="min-h-11 w-full !justify-start px-3 text-left !font-normal" onClick={() => choose(f)}>
+                {f.drawing?.length ? <SymptomDrawing lines={f.drawing} className="w-14 shrink-0" /> : null}
                 {f.label}
               </Button>
             </li>
@@ -289,6 +292,14 @@ function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
       ) : letters.length ? (
         <p className="text-[15px] text-ink2">Nothing on the list is called that. Write it into the log.</p>
       ) : null}
+      {letters.length || chosen ? null : (
+        <details>
+          <summary className="min-h-11 cursor-pointer py-2 text-[15px] font-semibold">
+            Or point at what it looks like
+          </summary>
+          <Atlas bare findings={findings.data ?? []} chosen={[]} toggle={choose} />
+        </details>
+      )}
       {chosen ? (
         <div className="grid gap-2 border-l-[5px] border-go bg-well p-3" role="group" aria-label={chosen.label}>
           <b>{chosen.label}</b>

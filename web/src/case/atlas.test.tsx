@@ -4,6 +4,7 @@ import { screen, waitFor } from "@testing-library/react";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
 import { handle, slowServer } from "../tests/hands";
+import { Atlas } from "./Atlas";
 import { Report } from "./Report";
 
 type Finding = Schemas["FindingOut"];
@@ -80,6 +81,12 @@ describe("the atlas", () => {
     const { hands } = report();
     await hands.click(card("Smoke"));
     expect(screen.getByText(/Pull the mains plug now/)).toBeTruthy();
+  });
+
+  it("stands beside a field that finds by letters without one of its own", () => {
+    handle(<Atlas bare findings={FINDINGS} chosen={["echoes"]} toggle={() => undefined} />, [], {});
+    expect(screen.queryByRole("textbox")).toBeNull();
+    expect(card("Echoes after a corner").getAttribute("aria-pressed")).toBe("true");
   });
 
   it("keeps what was chosen over a reload", async () => {
