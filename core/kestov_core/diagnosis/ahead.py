@@ -172,21 +172,20 @@ def _best_after(
 ) -> float:
     """Expected minutes after one check, by repairs alone or by the best check that follows."""
     p, _ = w.marginals()
-    cost = float(engine.cost_of_repair(p[:, None], repair)[0])
     paid = set(done.at.check.setup)
     settled = set(done.nodes)
     left = [(r, [k for k in r.nodes if k not in settled]) for r in follow if r is not done]
     left = [(r, idx) for r, idx in left if idx]
-    if not left or cost < 3:
-        return cost
+    if not left:
+        return float(engine.cost_of_repair(p[:, None], repair)[0])
     every = sorted({k for _, idx in left for k in idx})
     at = {k: j for j, k in enumerate(every)}
-    leak, unlisted = ahead.leak[every], ahead.unlisted[every]
-    then = engine.foresee(w, u[:, every], h[:, every], leak, unlisted)
-    cost_present = engine.cost_of_repair(then.if_present, repair)
+    u, h, leak, unlisted = u[:, every], h[:, every], ahead.leak[every], ahead.unlisted[every]
+    then = engine.foresee(w, u, h, leak, unlisted)
     spots = [[at[k] for k in idx] for _, idx in left]
-    calm, fine = engine.all_absent(w, *_together(u[:, every], leak, unlisted, spots))
-    cost_fine = engine.cost_of_repair(fine, repair)
+    calm, fine = engine.all_absent(w, *_together(u, leak, unlisted, spots))
+    costs = engine.cost_of_repair(np.hstack([p[:, None], then.if_present, fine]), repair)
+    cost, cost_present, cost_fine = float(costs[0]), costs[1 : 1 + len(every)], costs[1 + len(every) :]
     for j, ((r, _), idx) in enumerate(zip(left, spots, strict=True)):
         share = (1 - calm[j]) * then.chance[idx] / max(float(then.chance[idx].sum()), 1e-12)
         minutes = r.at.check.minutes + sum(SETUP_MINUTES[s] for s in r.at.check.setup if s not in paid)

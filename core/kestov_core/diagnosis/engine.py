@@ -121,10 +121,14 @@ def cost_of_repair(p: Array, minutes: Array) -> Array:
     Each repair is paid while no earlier one has cured. One stops where going on would cost more than handing it to
     somebody who takes it apart, which costs `OTHER_MINUTES`; what none of the repairs cures costs that, too.
     """
-    few = min(len(p), 48)
+    few, wide = min(len(p), 48), p.shape[1]
     order = np.argsort(-p / minutes[:, None], axis=0)[:few]
-    ordered = np.take_along_axis(p, order, axis=0)
-    left = np.clip(1 - np.vstack([np.zeros((1, p.shape[1])), np.cumsum(ordered, axis=0)]), 0, 1)
-    paid = np.vstack([np.zeros((1, p.shape[1])), np.cumsum(minutes[order] * left[:-1], axis=0)])
+    ordered = p[order, np.arange(wide)]
+    left = np.empty((few + 1, wide))
+    left[0] = 1.0
+    np.subtract(1.0, np.cumsum(ordered, axis=0), out=left[1:])
+    np.clip(left, 0.0, 1.0, out=left)
+    paid = np.zeros((few + 1, wide))
+    np.cumsum(minutes[order] * left[:-1], axis=0, out=paid[1:])
     cost: Array = (paid + OTHER_MINUTES * left).min(axis=0)
     return cost

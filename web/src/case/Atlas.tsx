@@ -54,7 +54,9 @@ export function Atlas({ findings, chosen, toggle, bare }: Props) {
       {shown.map(({ words, rows: cards }) => (
         <fieldset key={words}>
           <legend className="text-[17px] font-semibold">{words}</legend>
-          <ul className="mt-1.5 grid grid-cols-[repeat(auto-fill,minmax(132px,1fr))] gap-2">
+          <ul
+            className={`mt-1.5 grid gap-2 ${bare ? "grid-cols-2" : "grid-cols-[repeat(auto-fill,minmax(132px,1fr))]"}`}
+          >
             {cards.map((f) => (
               <li key={f.id}>
                 <button
