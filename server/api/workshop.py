@@ -6,6 +6,8 @@ from collections import Counter
 from datetime import date, datetime
 from typing import Annotated, Literal
 
+from cases.learning import Look, looks
+from cases.models import Case
 from cases.weighing import confirmed_cases
 from kestov_core import knowledge, procedures
 from kestov_core.asking import Choice
@@ -24,6 +26,9 @@ from .permissions import may
 from .signed import SignedIn
 
 router = Router(tags=["workshop"])
+
+#: Looks that are told with a model.
+_MOST_LOOKS = 8
 
 
 class AreaIn(Schema):
@@ -44,10 +49,26 @@ class Learned(Schema):
     times: int
 
 
+class LookLearned(Schema):
+    """What the closed cases of a model say of a check.
+
+    ``should``: how often something was there that it looks for; ``saw``: and it saw it. ``minutes``: what it took, in the mean of
+    ``times``, beside the ``typical`` ones.
+    """
+
+    label: str
+    should: int
+    saw: int
+    minutes: float | None
+    times: int
+    typical: float
+
+
 class ModelOut(ModelIn):
     id: int
     printers: int
     learned: list[Learned] = []
+    looks: list[LookLearned] = []
 
 
 class PrinterIn(Schema):
@@ -165,9 +186,23 @@ class AuditPage(Schema):
     more: bool
 
 
+def _looks(closed: list[Case]) -> list[LookLearned]:
+    """What these cases say of each look, those that say most first."""
+    told = sorted(looks(closed).values(), key=lambda x: -(x.should + len(x.took)))
+    return [_look(x) for x in told[:_MOST_LOOKS] if x.should or x.took]
+
+
+def _look(x: Look) -> LookLearned:
+    check = knowledge.checks()[x.check]
+    return LookLearned(
+        label=check.label, should=x.should, saw=x.saw, minutes=x.mean_taken, times=len(x.took), typical=check.minutes
+    )
+
+
 def the_workshop() -> Workshop:
     models = []
     for m in PrinterModel.objects.prefetch_related("limits", "printers"):
+        closed = confirmed_cases(m)
         models.append(
             ModelOut(
                 id=m.pk,
@@ -178,8 +213,9 @@ def the_workshop() -> Workshop:
                 printers=len(m.printers.all()),
                 learned=[
                     Learned(label=knowledge.faults()[fault].label, times=times)
-                    for fault, times in Counter(c.fault for c in confirmed_cases(m)).most_common()
+                    for fault, times in Counter(c.fault for c in closed).most_common()
                 ],
+                looks=_looks(closed),
             )
         )
     return Workshop(

@@ -15,6 +15,7 @@ from kestov_core.quantities import Quantity
 from measuring.models import Action, Capture
 from workshop.models import Event, Printer, PrinterModel
 
+from .learning import Look, looks
 from .models import Case, Closing, State
 
 #: Older evidence and events say nothing about this trouble.
@@ -36,7 +37,9 @@ def weigh(case: Case) -> Weighed:
     """Weigh a case as it stands now. Everything is derived from the record."""
     printer = case.printer
     motion = printer.motion()
-    counts, elsewhere = confirmed_causes(case)
+    known = [c for c in confirmed_cases(case.printer.model) if c.pk != case.pk]
+    counts, elsewhere = confirmed_causes(known)
+    learned = looks(known)
     happened = _events(printer, case.reported_at)
     here = places_here(printer)
     tried = case.actions.filter(kind="repair", helped=False)
@@ -45,7 +48,9 @@ def weigh(case: Case) -> Weighed:
             "printer": motion.model_dump(mode="json", include={"kinematics", "transmissions", "pairs", "homing"}),
             # What was told of a place that the machine no longer has says nothing of it.
             "findings": [
-                f for f in _last_words([*_seen(case), *_measured(case)]) if f["axis"] is None or f["axis"] in here
+                f
+                for f in _last_words([*_seen(case, learned), *_measured(case)])
+                if f["axis"] is None or f["axis"] in here
             ],
             "events": [
                 {"event": e.event, "days_before": max(0.0, (case.reported_at - e.at).total_seconds() / 86400)}
@@ -58,6 +63,7 @@ def weigh(case: Case) -> Weighed:
                 if fault in knowledge.faults() and (not place or place in here)
             ],
             "confirmed": counts,
+            "minutes": {check: look.minutes for check, look in learned.items() if look.took},
             "most": 10,
         }
     )
@@ -85,7 +91,7 @@ def _last_words(rows: list[tuple[datetime, dict[str, Any]]]) -> list[dict[str, A
     return list(last.values())
 
 
-def _seen(case: Case) -> list[tuple[datetime, dict[str, Any]]]:
+def _seen(case: Case, learned: dict[str, Look]) -> list[tuple[datetime, dict[str, Any]]]:
     """What people said. The last word on each finding at each place counts; what was withdrawn does not."""
     rows = []
     for o in case.observations.filter(withdrawn=False):
@@ -96,6 +102,8 @@ def _seen(case: Case) -> list[tuple[datetime, dict[str, Any]]]:
         row["complaint"] = o.state == "present" and not o.check_name and o.at <= case.reported_at
         if o.value is not None:
             row["value"] = Quantity(value=o.value, u95=o.u95, unit=kind.unit or "1").model_dump() if o.u95 else o.value
+        if o.state == "absent" and o.check_name in learned:
+            row["missed"] = learned[o.check_name].missed
         rows.append((o.at, row))
     return rows
 
@@ -152,9 +160,8 @@ def confirmed_cases(model: PrinterModel) -> list[Case]:
     return [c for c in rows if c.fault in knowledge.faults()]
 
 
-def confirmed_causes(case: Case) -> tuple[dict[str, int], list[str]]:
-    """Causes confirmed on machines of this case's model, and the last of them in words."""
-    known = [c for c in confirmed_cases(case.printer.model) if c.pk != case.pk]
+def confirmed_causes(known: list[Case]) -> tuple[dict[str, int], list[str]]:
+    """Causes of closed cases, newest first: how often each, and the last of them in words."""
     words = [
         f"On {c.printer.name}, of the same model, it was {knowledge.faults()[c.fault].label.lower()} on {c.closed_at:%-d %B}"
         for c in known[:3]

@@ -37,7 +37,7 @@ class Plan:
 
     ``gain``: by its own answer, were it the last check; ``worth``: beyond its minutes, with the best step after it; ``saves``:
     the same beyond what the other checks would save without it, or by its own answer, whichever is more.
-    ``opens``: a leading fault whose repair waits for it.
+    ``opens``: a leading fault whose repair waits for it. ``own``: its minutes without any set-up.
     """
 
     at: PlacedCheck
@@ -51,6 +51,7 @@ class Plan:
     saves: float = 0.0
     leaders: list[int] = field(default_factory=list)
     opens: int | None = None
+    own: float = 0.0
 
 
 @dataclass
@@ -114,9 +115,12 @@ def look_ahead(case: Case, context: DiagnoseContext, seen: dict[Node, Observed],
     for j, ((pc, _), idx) in enumerate(zip(rows, spots, strict=True)):
         share = (1 - calm[j]) * foresight.chance[idx] / foresight.chance[idx].sum()
         gain = now - float(calm[j] * cost_fine[j]) - float(share @ cost[idx])
-        minutes = pc.check.minutes + sum(SETUP_MINUTES[s] for s in pc.check.setup if s not in context.setup_done)
+        own = context.minutes.get(pc.check.id, pc.check.minutes)
+        minutes = own + sum(SETUP_MINUTES[s] for s in pc.check.setup if s not in context.setup_done)
         bears = [i for i in leaders if float(np.min(u[i, idx])) < 0.55]
-        plans.append(Plan(pc, idx, minutes, gain, float(calm[j]), fine[:, j], share, gain - minutes, leaders=bears))
+        plans.append(
+            Plan(pc, idx, minutes, gain, float(calm[j]), fine[:, j], share, gain - minutes, leaders=bears, own=own)
+        )
     out = Ahead(nodes, u, h, leak, unlisted, foresight, plans)
     _second_step(case, w, out)
     nets = sorted((r.gain - r.minutes for r in plans), reverse=True)
@@ -188,7 +192,7 @@ def _best_after(
     cost, cost_present, cost_fine = float(costs[0]), costs[1 : 1 + len(every)], costs[1 + len(every) :]
     for j, ((r, _), idx) in enumerate(zip(left, spots, strict=True)):
         share = (1 - calm[j]) * then.chance[idx] / max(float(then.chance[idx].sum()), 1e-12)
-        minutes = r.at.check.minutes + sum(SETUP_MINUTES[s] for s in r.at.check.setup if s not in paid)
+        minutes = r.own + sum(SETUP_MINUTES[s] for s in r.at.check.setup if s not in paid)
         cost = min(cost, minutes + float(calm[j] * cost_fine[j]) + float(share @ cost_present[idx]))
     return cost
 

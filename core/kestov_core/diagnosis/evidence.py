@@ -8,7 +8,7 @@ from __future__ import annotations
 import math
 
 from ..errors import BadInput
-from ..knowledge import events, faults, findings
+from ..knowledge import checks, events, faults, findings
 from ..quantities import Quantity
 from . import engine
 from .places import Machine, places_of
@@ -68,6 +68,9 @@ def refuse_unknown(context: DiagnoseContext) -> None:
             )
     named = [(name, f"confirmed.{name}") for name in context.confirmed]
     named += [(t.fault, f"tried.{i}.fault") for i, t in enumerate(context.tried)]
+    for name in context.minutes:
+        if name not in checks():
+            raise BadInput("out_of_range", f"“{name}” is not a check; --list-checks lists them.", f"minutes.{name}")
     for name, field in named:
         if name not in faults():
             raise BadInput("out_of_range", f"“{name}” is not a fault; --list-faults lists them.", field)
@@ -175,6 +178,7 @@ def belief(o: Observed) -> float:
     if o.complaint and o.state == "present" and not findings()[o.finding].qualifies:
         return _COMPLAINED
     # Looked for twice with the same answer, it is surer.
+    missed = missed if o.missed is None else o.missed
     twice = min(o.times, 2)
     word = {"present": 1 - (1 - there) ** twice, "absent": missed**twice, "unknown": 0.5}[o.state]
     said = word if figure is None else figure

@@ -32,6 +32,7 @@ class PrinterIn(BaseModel):
 class Observed(Part):
     """One finding. ``value`` (a figure in the finding's unit, or a quantity) is weighed against its limit where that is
     known; ``age_days``: how old the evidence is; ``times``: how often in a row it was looked for and the same was said.
+    ``missed``: chance that it is there though a look said not, where a workshop has learned it of its looks.
     ``complaint``: what the case was opened with, which has a cause for certain; where none is marked, the first thing met.
     """
 
@@ -43,6 +44,7 @@ class Observed(Part):
     age_days: Days = 0.0
     times: Annotated[int, Field(ge=1, le=1000)] = 1
     complaint: bool = False
+    missed: Annotated[float, Field(ge=0.001, le=0.999)] | None = None
 
     @field_validator("axis", mode="before")
     @classmethod
@@ -73,7 +75,7 @@ class Tried(Part):
 
 class DiagnoseContext(Context):
     """A case. ``confirmed``: causes that this workshop has confirmed on this model, by fault. ``setup_done``: set-up that is
-    paid already (unplug, cool, covers, fetch, print).
+    paid already (unplug, cool, covers, fetch, print). ``minutes``: what a check takes in this workshop, by its id.
     """
 
     printer: PrinterIn
@@ -83,6 +85,7 @@ class DiagnoseContext(Context):
     tried: Annotated[list[Tried], Field(max_length=500)] = []
     confirmed: Annotated[dict[Word, Annotated[int, Field(ge=0, le=1_000_000)]], Field(max_length=500)] = {}
     setup_done: Annotated[list[Literal["unplug", "cool", "covers", "fetch", "print"]], Field(max_length=5)] = []
+    minutes: Annotated[dict[Word, Annotated[float, Field(gt=0, le=600)]], Field(max_length=200)] = {}
     most: Annotated[int, Field(ge=1, le=200)] = 12
 
 

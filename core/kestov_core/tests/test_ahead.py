@@ -8,6 +8,7 @@ from kestov_core.diagnosis.evidence import latest
 from kestov_core.diagnosis.laid_out import lay_out
 from kestov_core.diagnosis.places import machine_of, place_checks, place_faults
 from kestov_core.diagnosis.shapes import DiagnoseContext
+from kestov_core.errors import BadInput
 from kestov_core.tests.test_diagnose import KINEMATICS, all_checks, chance, diagnose
 
 COMPLAINTS = (
@@ -113,6 +114,29 @@ class Advice(unittest.TestCase):
         for r in beside:
             self.assertIn("to look takes", r.words)
         self.assertTrue(beside)
+
+
+class Learned(unittest.TestCase):
+    """What a workshop has learned of its own looks."""
+
+    def test_a_check_takes_the_minutes_that_it_takes_here(self):
+        def rock(**more):
+            return next(
+                n.minutes for n in all_checks(diagnose(("echoes_after_corners", "x"), **more)) if n.check == "rock"
+            )
+
+        self.assertAlmostEqual(rock(minutes={"rock": 9.0}) - rock(), 9.0 - knowledge.checks()["rock"].minutes)
+        with self.assertRaises(BadInput) as e:
+            diagnose(("squeak", "x"), minutes={"prayer": 1.0})
+        self.assertEqual(e.exception.field, "minutes.prayer")
+
+    def test_a_look_that_overlooks_much_speaks_less_against(self):
+        def loose(**more):
+            said = {"finding": "head_moves_on_carriage", "state": "absent", **more}
+            return chance(diagnose(("echoes_after_corners", "x"), said), "head_mount_loose")
+
+        self.assertGreater(loose(missed=0.4), 2 * loose())
+        self.assertGreater(loose(missed=0.4), loose(missed=0.15))
 
 
 class Asked(unittest.TestCase):

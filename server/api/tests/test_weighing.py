@@ -2,7 +2,7 @@
 
 from datetime import timedelta
 
-from cases import weighing
+from cases import learning, weighing
 from cases.models import Case, Observation
 from measuring.models import Action
 from people.clock import at, now
@@ -112,6 +112,45 @@ class Weighing(ApiCase):
         self.assertLess(self.chance("head_mount_loose", seen=seen), before - 0.1)
         self.assertNotEqual(seen["step"]["fault"], "head_mount_loose", "not advised a second time")
         self.assertIn("it did not help", " ".join(line["words"] for line in seen["log"]))
+
+    def test_what_looks_were_worth_and_what_they_took_is_learned_shown_and_begun_anew(self):
+        def close(saw):
+            case = self.report()
+            self.good("technician", "POST", f"/cases/{case}/take")
+            rows = [{"finding": "head_moves_on_carriage"}] if saw else []
+            body = {"check": "rock", "axis": "", "found": rows}
+            self.good("technician", "POST", f"/cases/{case}/outcomes", body)
+            # Ten minutes after the word before it.
+            checked = Observation.objects.filter(case=case, check_name="rock")
+            Observation.objects.filter(case=case, check_name="").update(
+                by=checked[0].by, at=checked[0].at - timedelta(minutes=10)
+            )
+            end = {"closing": "verified", "cause": "Loose", "fault": "head_mount_loose", "axis": "head"}
+            self.good("technician", "POST", f"/cases/{case}/repairs", {"fault": "head_mount_loose", "helped": True})
+            self.good("technician", "POST", f"/cases/{case}/close", end)
+
+        def row():
+            models = self.good("lead", "GET", "/workshop")["models"]
+            return next(m for m in models if m["id"] == self.crossed.model_id)["looks"]
+
+        def rock():
+            result = self.see()["weighing"]["result"]
+            return next(n["minutes"] for n in [*result["next"], *result["others"]] if n["check"] == "rock")
+
+        before = rock()
+        self.assertEqual(row(), [])
+        for saw in (True, False, False, False):
+            close(saw)
+        learned = next(x for x in row() if x["label"] == "Rock test by hand")
+        self.assertEqual((learned["should"], learned["saw"], learned["times"]), (4, 1, 4))
+        self.assertAlmostEqual(learned["minutes"], 10.0, places=1)
+        # Three of the knowledge's own 2 minutes and four of ten: 46 / 7.
+        self.assertAlmostEqual(rock() - before, 46 / 7 - 2, places=1)
+        self.assertGreater(
+            learning.looks(weighing.confirmed_cases(self.crossed.model))["rock"].missed, 0.1, "three of four overlooked"
+        )
+        self.good("lead", "POST", f"/workshop/models/{self.crossed.model_id}/forget")
+        self.assertEqual((row(), rock()), ([], before))
 
     def test_from_a_repair_that_helped_to_what_the_workshop_learns(self):
         body = {"fault": "head_mount_loose", "axis": "head", "helped": True}

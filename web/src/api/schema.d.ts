@@ -9996,6 +9996,27 @@ export interface components {
             /** Source */
             source: string;
         };
+        /**
+         * LookLearned
+         * @description What the closed cases of a model say of a check.
+         *
+         *     ``should``: how often something was there that it looks for; ``saw``: and it saw it. ``minutes``: what it took, in the mean of
+         *     ``times``, beside the ``typical`` ones.
+         */
+        LookLearned: {
+            /** Label */
+            label: string;
+            /** Should */
+            should: number;
+            /** Saw */
+            saw: number;
+            /** Minutes */
+            minutes: number | null;
+            /** Times */
+            times: number;
+            /** Typical */
+            typical: number;
+        };
         /** ModelOut */
         ModelOut: {
             /** Name */
@@ -10020,6 +10041,11 @@ export interface components {
              * @default []
              */
             learned: components["schemas"]["Learned"][];
+            /**
+             * Looks
+             * @default []
+             */
+            looks: components["schemas"]["LookLearned"][];
         };
         /** PrinterBrief */
         PrinterBrief: {

@@ -30,6 +30,11 @@ export function Weighing({ c, whatIf }: { c: Case; whatIf: WhatIf }) {
       <p className="min-h-6 text-[15px] text-ink2" aria-live="polite">
         {whatIf ? `If “${whatIf.label}”:` : `${w.result.placed_faults} faults weighed on this machine.`}
       </p>
+      {(w.result.warnings ?? []).map((note) => (
+        <p key={note.code + note.message} className="border-l-[5px] border-watch pl-3 text-[16px]">
+          {note.message}
+        </p>
+      ))}
       <ul className="rows">
         {bars.map((h) => (
           <li key={`${h.fault}${h.axis}`} className="py-2">

@@ -125,6 +125,14 @@ describe("the bars", () => {
     expect(text).toContain("then 5 %");
     expect(text).toContain("Play in a carriage 80 % then");
   });
+  it("say what does not fit together, and what to look at again", () => {
+    const message = "The answers do not fit together; look again at “The belt feels slack”.";
+    const weighing = {
+      ...CASE.weighing!,
+      result: { ...CASE.weighing!.result, warnings: [{ code: "do_not_fit", message }] },
+    };
+    expect(draw(<Weighing c={{ ...CASE, weighing } as Case} whatIf={null} />)).toContain(message);
+  });
   it("give way to what it was once the case is closed", () => {
     const closed = { ...CASE, state: "closed", cause: "Belt A slack", weighing: null } as Case;
     const text = draw(<Weighing c={closed} whatIf={null} />);

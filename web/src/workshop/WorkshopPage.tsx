@@ -130,6 +130,13 @@ function Room({ s, lead }: { s: Shop; lead: boolean }) {
   );
 }
 
+/** A check in a few words: how often it saw what was there, and what it took. */
+export function worth(l: Schemas["LookLearned"]): string {
+  const saw = l.should ? `saw ${l.saw} of ${l.should}` : "";
+  const took = l.minutes != null ? `took ${l.minutes.toFixed(0)} minutes (typical ${l.typical.toFixed(0)})` : "";
+  return `${l.label.toLowerCase()} ${[saw, took].filter(Boolean).join(", ")}`;
+}
+
 function Models({ s, lead }: { s: Shop; lead: boolean }) {
   const [editing, setEditing] = useState<number | "new" | null>(null);
   const forget = useShopWrite(
@@ -164,11 +171,16 @@ function Models({ s, lead }: { s: Shop; lead: boolean }) {
                   {m.learned.map((l) => `${l.label.toLowerCase()} ${l.times}×`).join(", ")}.
                 </span>
               ) : null}
+              {m.looks?.length ? (
+                <span className="block text-[15px] text-ink2">
+                  What its looks were worth: {m.looks.map(worth).join("; ")}.
+                </span>
+              ) : null}
             </span>
             {lead ? (
               <span className="flex gap-2">
                 {m.learned?.length ? (
-                  <Button onClick={() => forget.mutate(m.id)}>Begin its base rates anew</Button>
+                  <Button onClick={() => forget.mutate(m.id)}>Begin anew what was learned</Button>
                 ) : null}
                 <a
                   className="inline-flex min-h-12 items-center px-2"

@@ -5,6 +5,7 @@ import { draw, withoutBrowser } from "../tests/draw";
 import { nameOf, valueAt, withValue } from "./draft";
 import { limitRows, limitsOf } from "./Limits";
 import { Sheet } from "./Sheet";
+import { worth } from "./WorkshopPage";
 
 beforeEach(withoutBrowser);
 
@@ -19,6 +20,15 @@ describe("a description in the making", () => {
   it("takes a value out, and a row with all that is in it", () => {
     expect(withValue(told, ["transmissions", "x", "teeth"], undefined).transmissions).toEqual({ x: { kind: "belt" } });
     expect(withValue(told, ["fans", 0], undefined).fans).toEqual([{ name: "b" }]);
+  });
+});
+
+describe("what was learned of a look", () => {
+  const look = { label: "Rock test by hand", should: 4, saw: 1, minutes: 9.6, times: 4, typical: 2 };
+  it("is how often it saw what was there, and what it took beside what is typical", () => {
+    expect(worth(look)).toBe("rock test by hand saw 1 of 4, took 10 minutes (typical 2)");
+    expect(worth({ ...look, should: 0, saw: 0 })).toBe("rock test by hand took 10 minutes (typical 2)");
+    expect(worth({ ...look, minutes: null, times: 0 })).toBe("rock test by hand saw 1 of 4");
   });
 });
 
