@@ -241,10 +241,15 @@ class Weighing(ApiCase):
         bad = {"printer_id": self.crossed.pk, "finding": "squeak", "also": [{"finding": "sings"}]}
         self.refused(422, "out_of_range", "also.0.finding", "member", "POST", "/cases", bad)
 
-    def test_looked_for_twice_counts_more_than_once(self):
-        self.outcome("walk")
-        once = self.chance("head_mount_loose")
-        self.assertLess(self.chance("head_mount_loose", seen=self.outcome("walk")), once)
+    def test_looked_for_twice_with_the_same_answer_it_is_told_so(self):
+        def times():
+            rows = weighing._last_words(weighing._seen(Case.objects.get(pk=self.case), {}))
+            return {r["finding"]: r.get("times", 1) for r in rows if r["finding"] in ("spool_pulls", "tube_drags")}
+
+        self.outcome("spool_and_tube")
+        self.assertEqual(times(), {"spool_pulls": 1, "tube_drags": 1})
+        self.outcome("spool_and_tube", [("tube_drags", "")])
+        self.assertEqual(times(), {"spool_pulls": 2, "tube_drags": 1})
 
     def test_an_outcome_is_one_line_of_the_log(self):
         seen = self.outcome("spool_and_tube")
