@@ -78,6 +78,7 @@ class SettingUp(AppCase):
         page.goto("/workshop")
         self.tab(page, "Instruments")
         page.get_by_role("link", name="Caliper 1").click()
+        expect(page.get_by_role("heading", level=1, name="Caliper 1")).to_be_visible()
         expect(page.get_by_text(say("Its check was due"))).to_be_visible()
         self.assert_accessible(page, "an instrument")
         expect(page.get_by_label("It is truly, mm")).to_have_value("25")
@@ -89,6 +90,8 @@ class SettingUp(AppCase):
         expect(page.get_by_label("Earlier checks").get_by_role("listitem")).to_have_count(1)
 
         page.get_by_role("link", name="Printed blocks, across the flats").click()
+        # The page left behind says that it counts, too.
+        expect(page.get_by_role("heading", level=1, name=say("Printed blocks, across the flats"))).to_be_visible()
         expect(page.get_by_text("It counts.")).to_be_visible()
         self.assert_accessible(page, "a comparison that was read")
         mine = page.get_by_role("row", name=say("^Wen Askel")).inner_text().split()[-2]
