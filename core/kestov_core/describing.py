@@ -14,6 +14,8 @@ from . import knowledge, procedures
 from .asking import Asked, Choice, FieldHere, Known, asked_of, field_as_asked
 from .machine import (
     BELTS,
+    PAIRS,
+    SCREWS,
     Bed,
     BedScrew,
     BeltTransmission,
@@ -28,11 +30,9 @@ from .machine import (
 
 #: Version of the file in which models are exchanged between workshops.
 FILE_VERSION = 1
-_SCREWS: dict[str, tuple[str, ...]] = {
-    "bed_slinger": ("z1", "z2"), "fixed_bed": ("z1", "z2"), "corexy": ("z1", "z2", "z3"),
-}  # fmt: skip
 _BELTS = {**BELTS, "fixed_bed": ("x", "y1", "y2")}
-_PAIRS = {"corexy": [["a", "b"]], "fixed_bed": [["y1", "y2"]]}
+#: Where a bed stands in a description.
+_BED = "bed"
 _HOMING = {
     "switch": "an end switch", "probe": "a probe", "nozzle_probe": "the nozzle on the bed", "friction": "the motor's own load",
 }  # fmt: skip
@@ -105,9 +105,9 @@ def typical(kinematics: Kinematics) -> Description:
     ['a', 'b']
     """
     drives: dict[str, Any] = {p: {"kind": "belt", "tensioner": {"thread_pitch_mm": 0.7}} for p in _BELTS[kinematics]}
-    drives |= {p: {"kind": "screw"} for p in _SCREWS.get(kinematics, ())} | {"e": {"kind": "extruder"}}
+    drives |= {p: {"kind": "screw"} for p in SCREWS[kinematics]} | {"e": {"kind": "extruder"}}
     return Description.model_validate(
-        {"kinematics": kinematics, "transmissions": drives, "pairs": _PAIRS.get(kinematics, [])}
+        {"kinematics": kinematics, "transmissions": drives, "pairs": [PAIRS[kinematics]] if kinematics in PAIRS else []}
     )
 
 
@@ -152,16 +152,16 @@ def _sections(d: Description) -> Iterator[Section]:
             fields,
             folded=True,
         )
-    yield _section("bed", "Bed", "Its size and what measures it.", None, _own(Bed, d.bed, ("bed",)), folded=True)
+    yield _section(_BED, "Bed", "Its size and what measures it.", None, _own(Bed, d.bed, (_BED,)), folded=True)
     screws = list(d.bed.screws) if d.bed else []
     yield Section(
         key="screws",
         title="Screws of the bed",
         note="Seen from the front: X to the right, Y away from you.",
         lit=None,
-        fields=[f for i, screw in enumerate(screws) for f in _own(BedScrew, screw, ("bed", "screws", i))],
+        fields=[f for i, screw in enumerate(screws) for f in _own(BedScrew, screw, (_BED, "screws", i))],
         rows=9,
-        at=["bed", "screws"],
+        at=[_BED, "screws"],
         blank={"name": f"screw {len(screws) + 1}", "x_mm": 0, "y_mm": 0},
         folded=True,
     )
@@ -271,11 +271,11 @@ def _remarks(d: Description) -> Iterator[Remark]:
                 at_mm = getattr(screw, name)
                 if size is not None and not -0.2 * size <= at_mm <= 1.2 * size:
                     words = f"{at_mm:g} mm is far beside a bed of {size:g} mm."
-                    yield Remark(path=["bed", "screws", i, name], words=words, grave=False)
+                    yield Remark(path=[_BED, "screws", i, name], words=words, grave=False)
         names = [s.name for s in d.bed.screws]
         for i, name in enumerate(names):
             if name in names[:i]:
-                yield Remark(path=["bed", "screws", i, "name"], words="Another screw is called so already.", grave=True)
+                yield Remark(path=[_BED, "screws", i, "name"], words="Another screw is called so already.", grave=True)
     if (
         d.hot_end is not None
         and d.hot_end.highest_c

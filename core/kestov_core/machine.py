@@ -33,7 +33,8 @@ Place = Literal[
 ]
 PLACES: tuple[str, ...] = get_args(Place)
 #: Those that every machine has and that are no axis: the parts that carry the axes, and all of it.
-WHOLE = ("head", "bed", "frame", "all")
+WHOLE: tuple[Place, Place, Place, Place] = ("head", "bed", "frame", "all")
+HEAD, BED, FRAME, ALL = WHOLE
 
 #: Where the belts of each kinematics usually sit; a model may leave some out or double one (y1, y2).
 BELTS: dict[str, tuple[str, ...]] = {
@@ -43,6 +44,17 @@ BELTS: dict[str, tuple[str, ...]] = {
     "delta": ("t1", "t2", "t3"),
     "belt_bed": ("x", "y", "z"),
 }
+#: Belts that pull together, where they are two.
+PAIRS: dict[str, tuple[str, str]] = {"corexy": ("a", "b"), "fixed_bed": ("y1", "y2")}
+#: Screws that lift beam or bed; a model's own transmissions go before them.
+SCREWS: dict[str, tuple[str, ...]] = {
+    "bed_slinger": ("z1", "z2"), "fixed_bed": ("z1", "z2"), "corexy": ("z1", "z2", "z3"), "delta": (), "belt_bed": (),
+}  # fmt: skip
+#: Axes with straight guides of their own.
+GUIDED: dict[str, tuple[str, ...]] = {
+    "bed_slinger": ("x", "y", "z"), "fixed_bed": ("x", "y", "z"), "corexy": ("x", "y", "z"), "delta": ("t1", "t2", "t3"),
+    "belt_bed": ("x", "y", "z"),
+}  # fmt: skip
 #: Which axes each belt moves: a slack A on a CoreXY shows in X and in Y.
 AXES_OF_BELT: dict[str, dict[str, tuple[str, ...]]] = {
     "bed_slinger": {"x": ("x",), "y": ("y",)},

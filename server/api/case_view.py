@@ -9,9 +9,9 @@ from cases.acts import Fit
 from cases.models import Case
 from cases.proof import proven
 from cases.steps import Step, next_step
-from cases.weighing import weigh
+from cases.weighing import spots_here, weigh
 from kestov_core import knowledge
-from kestov_core.diagnosis.shapes import DiagnoseResult
+from kestov_core.procedures.diagnose import DiagnoseResult
 from ninja import Schema
 from people.models import User, name_of
 from workshop import timeline
@@ -67,6 +67,8 @@ class WeighingOut(Schema):
 
 
 class CaseOut(CaseBrief):
+    """A case with its log and the next thing to do. ``spots``: where a finding can be on its machine, by what its place is."""
+
     words: str
     since: str
     cause: str
@@ -79,6 +81,7 @@ class CaseOut(CaseBrief):
     fault: str
     fault_axis: str
     weighing: WeighingOut | None
+    spots: dict[str, list[str]]
 
 
 def case_out(case: Case, user: User) -> CaseOut:
@@ -132,6 +135,7 @@ def case_out(case: Case, user: User) -> CaseOut:
         if weighed
         else None,
         may_work=works,
+        spots={kind: list(places) for kind, places in spots_here(case.printer).items()},
     )
 
 

@@ -17,6 +17,7 @@ from kestov_core import procedures
 from kestov_core.asking import fill
 from kestov_core.procedures.base import Procedure
 from kestov_core.procedures.belt_pluck import PluckHeard
+from kestov_core.procedures.shaper import PROCEDURE as SHAPER
 from kestov_core.procedures.shaper import ShaperContext, ShaperResult
 from kestov_core.quantities import Quantity
 from kestov_core.tables.mapping import TableMap, wanted
@@ -260,4 +261,4 @@ def practice(request: SignedIn, printer_id: int, procedure: str, place: str, see
 @router.post("/shaper", auth=may("measure.shaper"), response=ShaperResult, operation_id="measure.shaper")
 def shaper(request: SignedIn, payload: ShaperContext):
     """One input shaper: impulses, sensitivity, cost. Nothing is kept."""
-    return procedures.run("shaper", payload.model_dump(mode="json"))
+    return procedures.run(SHAPER.name, payload.model_dump(mode="json"))

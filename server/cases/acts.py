@@ -13,7 +13,6 @@ from typing import Annotated, Literal
 from kestov_core import knowledge
 from kestov_core.diagnosis.places import machine_described, place_checks
 from kestov_core.machine import PLACES, across
-from measuring.rounds import places_of
 from measuring.turning import mended
 from people.clock import now
 from people.models import User, audit
@@ -184,8 +183,8 @@ def outcome(
 def looked_at(printer: Printer, check_id: str, axis: str) -> list[tuple[str, str]]:
     """What a check looks at on this machine, each finding with its place; with no spot of its own, all at that place."""
     for spot in place_checks(machine_described(printer.motion())):
-        pair = axis and spot.axis and axis in places_of(printer, spot.axis) if spot.check.at == "belt" else False
-        if spot.check.id == check_id and ((spot.axis or "") == axis or pair):
+        here = {spot.axis or "", *(place for _, place in spot.nodes if spot.axis)}
+        if spot.check.id == check_id and axis in here:
             return [(finding, place or "") for finding, place in spot.nodes]
     return [(finding, axis) for finding in knowledge.checks()[check_id].answers]
 

@@ -172,7 +172,8 @@ def _weighed_step(case: Case, weighed: Weighed | None) -> Step:
     # What takes hardly longer to mend than to look at is said beside the check.
     beside = f"{result.repair_now[0].label}. {result.repair_now[0].words}" if result.repair_now else ""
     if best_check.procedure in tension() and best_check.axis in belts:
-        return _pluck(case, best_check.axis, best_check.why, round(best_check.minutes))
+        step = _pluck(case, best_check.axis, best_check.why, round(best_check.minutes))
+        return step.model_copy(update={"why_now": best_check.why_now, "beside": beside})
     return Step(
         kind="check",
         title=best_check.label,

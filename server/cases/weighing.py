@@ -8,9 +8,10 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from kestov_core import knowledge, procedures
-from kestov_core.diagnosis.places import machine_described, places_of
-from kestov_core.diagnosis.shapes import DiagnoseContext, DiagnoseResult
-from kestov_core.procedures.diagnose import analyse
+from kestov_core.diagnosis.evidence import condensed
+from kestov_core.diagnosis.places import by_kind, machine_described, places_of
+from kestov_core.diagnosis.shapes import DiagnoseContext, Observed
+from kestov_core.procedures.diagnose import DiagnoseResult, analyse
 from kestov_core.quantities import Quantity
 from measuring.models import Action, Capture
 from workshop.models import Event, Printer, PrinterModel
@@ -20,8 +21,6 @@ from .models import Case, Closing, State
 
 #: Older evidence and events say nothing about this trouble.
 LOOK_BACK = timedelta(days=150)
-#: Said so often in a row it is no surer than before.
-_MOST_TIMES = 9
 
 
 @dataclass
@@ -47,11 +46,7 @@ def weigh(case: Case) -> Weighed:
         {
             "printer": motion.model_dump(mode="json", include={"kinematics", "transmissions", "pairs", "homing"}),
             # What was told of a place that the machine no longer has says nothing of it.
-            "findings": [
-                f
-                for f in _last_words([*_seen(case, learned), *_measured(case)])
-                if f["axis"] is None or f["axis"] in here
-            ],
+            "findings": [o for o in evidence(case, learned) if o.axis is None or o.axis in here],
             "events": [
                 {"event": e.event, "days_before": max(0.0, (case.reported_at - e.at).total_seconds() / 86400)}
                 for e in happened
@@ -79,16 +74,17 @@ def places_here(printer: Printer) -> frozenset[str]:
     return places_of(machine_described(printer.motion()))
 
 
-def _last_words(rows: list[tuple[datetime, dict[str, Any]]]) -> list[dict[str, Any]]:
-    """The last word on each finding at each place is all that the core weighs; a machine may have been measured any number of times."""
-    last: dict[tuple[str, str | None], dict[str, Any]] = {}
-    for _, row in sorted(rows, key=lambda r: r[0]):
-        before = last.get((row["finding"], row["axis"] or None))
-        if before and before["state"] == row["state"]:
-            row["times"] = min(before.get("times", 1) + 1, _MOST_TIMES)
-            row["complaint"] = before.get("complaint", False) or row.get("complaint", False)
-        last[row["finding"], row["axis"] or None] = row
-    return list(last.values())
+def evidence(case: Case, learned: dict[str, Look]) -> list[Observed]:
+    """What was said and measured. The last word on each finding at each place is all that the core weighs; a machine may have
+    been measured any number of times.
+    """
+    rows = sorted([*_seen(case, learned), *_measured(case)], key=lambda r: r[0])
+    return list(condensed(Observed.model_validate(row) for _, row in rows).values())
+
+
+def spots_here(printer: Printer) -> dict[str, tuple[str, ...]]:
+    """Where a finding can be on this machine, by what its place is."""
+    return by_kind(machine_described(printer.motion()))
 
 
 def _seen(case: Case, learned: dict[str, Look]) -> list[tuple[datetime, dict[str, Any]]]:

@@ -13,7 +13,7 @@ from django.core.exceptions import ValidationError
 from django.db import models
 from kestov_core import procedures
 from kestov_core.errors import BadInput
-from kestov_core.machine import AXES_OF_BELT, Description
+from kestov_core.machine import AXES_OF_BELT, BED, FRAME, HEAD, Description
 
 
 class Area(models.Model):
@@ -255,7 +255,7 @@ def fit_out(printer: Printer) -> None:
             rows += [("e", "drive_gears", "Drive gears"), ("e", "nozzle", "Nozzle")]
     axes = {a for axes in AXES_OF_BELT[motion.kinematics].values() for a in axes} | {"z"}
     rows += [(axis, "guide", f"Guides {axis.upper()}") for axis in sorted(axes)]
-    rows += [("bed", "plate", "Bed plate"), ("frame", "joints", "Frame joints"), ("head", "mount", "Tool-head mount")]
+    rows += [(BED, "plate", "Bed plate"), (FRAME, "joints", "Frame joints"), (HEAD, "mount", "Tool-head mount")]
     Component.objects.bulk_create(
         Component(printer=printer, place=p, kind=k, label=label, fitted_on=printer.in_use_since) for p, k, label in rows
     )

@@ -12,11 +12,11 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..knowledge import SETUP_MINUTES, FindingKind, checks, findings
-from ..machine import AXES_OF_BELT
+from ..machine import ALL, AXES_OF_BELT, BED, GUIDED, HEAD
 from . import engine
 from .evidence import at_place, belief, noise
-from .laid_out import Array, Case, Node, place_of, small
-from .places import PlacedCheck, can_be, place_checks
+from .laid_out import Array, Case, Node, percent, place_of, small
+from .places import PlacedCheck, place_checks, spots_of
 from .shapes import DiagnoseContext, Likely, Looked, NextCheck, Observed, Outcome, Question, RepairNow
 
 #: Checks that are thought through to the step after, outcomes of each, and steps that may follow.
@@ -27,8 +27,11 @@ _LIKELIEST = 56
 _ALIKE_MINUTES, _ALIKE_SHARE = 1.5, 0.06
 #: Minutes to ask somebody a question.
 _ASKING = 0.5
-#: A repair is said beside its check when its fault stands this high, and it takes hardly longer than to look.
-_BESIDE, _HARDLY = 0.25, 3.0
+#: A fault leads from this chance on: its repair is said beside its check where it takes hardly longer than to look, and what
+#: it waits for is done first.
+_LEADS, _HARDLY = 0.25, 3.0
+#: A check that shows a fault at least so often is that fault's own.
+_SURE = 0.8
 
 
 @dataclass(eq=False)
@@ -105,7 +108,7 @@ def look_ahead(case: Case, context: DiagnoseContext, seen: dict[Node, Observed],
     u, h, leak, unlisted = _columns(case, nodes)
     foresight = engine.foresee(w, u, h, leak, unlisted)
     p, _ = w.marginals()
-    now = float(engine.cost_of_repair(p[:, None], case.repair)[0])
+    now = case.cost(w)
     cost = engine.cost_of_repair(foresight.if_present, case.repair)
     spots = [[at[n] for n in open_] for _, open_ in rows]
     calm, fine = engine.all_absent(w, *_together(u, leak, unlisted, spots))
@@ -241,7 +244,7 @@ def _open_the_way(case: Case, seen: dict[Node, Observed], plans: list[Plan], p: 
     """Where a leading repair waits for a check, that check is worth its minutes: nothing else opens the way to it."""
     for i in np.argsort(-p)[:2]:
         at = case.placed[i]
-        waits = _waits_for(case, at.fault.before, at.axis, seen) if p[i] > _BESIDE else None
+        waits = _waits_for(case, at.fault.before, at.axis, seen) if p[i] > _LEADS else None
         if waits is None or waits.found:
             continue
         for plan in plans:
@@ -249,8 +252,9 @@ def _open_the_way(case: Case, seen: dict[Node, Observed], plans: list[Plan], p: 
                 plan.at.axis or "", ()
             )
             if plan.at.check.id == waits.check and here:
-                plan.saves = max(plan.saves, 0.1 + float(p[i]))
-                plan.opens = int(i)
+                # Just worth it, the likelier the more.
+                if plan.saves < p[i]:
+                    plan.saves, plan.opens = float(p[i]), int(i)
                 break
 
 
@@ -260,9 +264,9 @@ def _looked(finding: str, axis: str | None) -> Looked:
 
 def _why_now(case: Case, plan: Plan, p: Array) -> str:
     """Why this and not another, in a sentence."""
-    names = [f"{small(case.label(i))} ({100 * p[i]:.0f} %)" for i in plan.leaders[:3]]
-    if plan.opens is not None and plan.saves < 1.5:
-        return f"{case.label(plan.opens)} stands at {100 * p[plan.opens]:.0f} %, and is not mended before this is known to be sound."
+    names = [f"{small(case.label(i))} ({percent(p[i])})" for i in plan.leaders[:3]]
+    if plan.opens is not None:
+        return f"{case.label(plan.opens)} stands at {percent(p[plan.opens])}, and is not mended before this is known to be sound."
     bears = f"It bears on {' and '.join(names) if len(names) < 3 else f'{names[0]}, {names[1]} and {names[2]}'}"
     if not names:
         bears = "It rules out much of what is left at little cost"
@@ -282,11 +286,8 @@ def questions(case: Case, seen: dict[Node, Observed], w: engine.Weights) -> list
     told |= {c for f in told for c in findings()[f].either} | {
         k.id for k in findings().values() if k.either and told & set(k.either)
     }
-    open_ = [
-        k for k in findings().values() if k.group in ("print", "sound", "machine") and k.id not in told and not k.either
-    ]
-    p, _ = w.marginals()
-    now = float(engine.cost_of_repair(p[:, None], case.repair)[0])
+    open_ = [k for k in findings().values() if k.met and k.id not in told and not k.either]
+    now = case.cost(w)
     rows: list[tuple[float, Question]] = []
     if open_:
         u, h, leak, unlisted = _columns(case, [(k.id, None) for k in open_])
@@ -308,9 +309,9 @@ def questions(case: Case, seen: dict[Node, Observed], w: engine.Weights) -> list
 def _which_place(case: Case, w: engine.Weights, kind: FindingKind, now: float) -> tuple[float, Question] | None:
     """Where is it? Each place that it can be at would leave only what reaches that place."""
     m = case.machine
-    axes = ("x", "y", "z")
-    spots = {"belt": m.belts, "screw": m.screws, "axis": axes}[kind.placed or "axis"]
-    spots = tuple(s for s in spots if can_be(kind.id, s))
+    # Of the places that an axis can have, only those that do not lie within one another.
+    straight = {"x", "y", "z", *GUIDED[m.kinematics]}
+    spots = [s for s in spots_of(m, kind) if kind.placed != "axis" or s in straight]
     if len(spots) < 2:
         return None
     anywhere = np.maximum(1 - case.column(kind.id, None)[0], 1e-9)
@@ -321,7 +322,7 @@ def _which_place(case: Case, w: engine.Weights, kind: FindingKind, now: float) -
         here = np.minimum(1.0, (1 - u) / anywhere)
         there = engine.Weights(w.single * here, w.pair * np.maximum.outer(here, here), w.other / len(spots))
         masses.append(there.total())
-        costs.append(float(engine.cost_of_repair(there.marginals()[0][:, None], case.repair)[0]))
+        costs.append(case.cost(there))
     share = np.array(masses) / max(sum(masses), 1e-12)
     places = [place_of(s) for s in spots]
     return now - float(share @ np.array(costs)), Question(
@@ -353,7 +354,7 @@ def _waits_for(case: Case, before: list[str], axis: str | None, seen: dict[Node,
             o
             for (f, a), o in seen.items()
             if f in answers
-            and (a in (None, axis, "head", "bed", "all") or axis in drives.get(a, ()))
+            and (a in (None, axis, HEAD, BED, ALL) or axis in drives.get(a, ()))
             and (o.state != "unknown" or o.value is not None)
         ]
         if not told or any(belief(o) > 0.5 for o in told):
@@ -391,10 +392,10 @@ def _why(outcomes: list[Outcome]) -> str:
         return ""
     likely, fine = outcomes[0], outcomes[-1]
     yes, no = likely.then[0], fine.then[0]
-    found = f"“{likely.label}” would {'mean' if yes.probability > 0.5 else 'point to'} {small(yes.label)} ({100 * yes.probability:.0f} %)"
+    found = f"“{likely.label}” would {'mean' if yes.probability > 0.5 else 'point to'} {small(yes.label)} ({percent(yes.probability)})"
     if (yes.fault, yes.axis) == (no.fault, no.axis):
-        return f"{found}; all fine would bring that to {100 * no.probability:.0f} %."
-    return f"{found}; all fine would leave {small(no.label)} first ({100 * no.probability:.0f} %)."
+        return f"{found}; all fine would bring that to {percent(no.probability)}."
+    return f"{found}; all fine would leave {small(no.label)} first ({percent(no.probability)})."
 
 
 def repairs(
@@ -402,7 +403,7 @@ def repairs(
 ) -> list[RepairNow]:
     """Repairs that end the case sooner than the best check would, and beside a check those that take hardly longer than it."""
     p, _ = w.marginals()
-    now = float(engine.cost_of_repair(p[:, None], case.repair)[0])
+    now = case.cost(w)
     best = next((n for n in next_ if n.gate is None), None)
     check_first = now - best.saves_minutes if best else now
     # Where no check is worth its minutes, repairs are tried in the order of what each minute may cure.
@@ -422,14 +423,14 @@ def repairs(
         first = case.repair[i] + (1 - float(p[i])) * without * (1 - saved)
         likely = p[i] > 0.85 or (p[i] > 0.6 and at.fault.minutes <= 15)
         own = _own_check(case, next_, i)
-        beside = own is not None and p[i] > _BESIDE and at.fault.minutes <= own.minutes + _HARDLY
+        beside = own is not None and p[i] > _LEADS and at.fault.minutes <= own.minutes + _HARDLY
         if not (likely or first < check_first or beside or best is None):
             continue
         do = f"Hand it to {at.fault.hand_to}" if at.fault.hand_to else "Do it"
-        words = f"{do}: it takes {at.fault.minutes:.0f} minutes and is {100 * p[i]:.0f} % likely to be the cause."
+        words = f"{do}: it takes {at.fault.minutes:.0f} minutes and is {percent(p[i])} likely to be the cause."
         only_beside = best is not None and not (likely or first < check_first)
         if only_beside and own is not None:
-            words = f"{do} at once: it takes {at.fault.minutes:.0f} minutes, to look takes {own.minutes:.0f}; it is {100 * p[i]:.0f} % likely to be the cause."
+            words = f"{do} at once: it takes {at.fault.minutes:.0f} minutes, to look takes {own.minutes:.0f}; it is {percent(p[i])} likely to be the cause."
         out.append(
             RepairNow(
                 fault=at.fault.id,
@@ -445,8 +446,13 @@ def repairs(
 
 
 def _own_check(case: Case, next_: list[NextCheck], i: int) -> NextCheck | None:
-    """The check that tells most surely whether it is this fault."""
-    shows = case.placed[i].fault.shows
-    sure = [(max((shows.get(a.finding, 0.0) for a in n.asks), default=0.0), n) for n in next_]
-    sure = [s for s in sure if s[0] >= 0.8]
-    return max(sure, key=lambda s: s[0])[1] if sure else None
+    """The check that tells most surely whether it is this fault, there; a swap only tells whose it is."""
+    at = case.placed[i]
+
+    def tells(n: NextCheck) -> float:
+        here = [a.finding for a in n.asks if at.shows_at(findings()[a.finding], a.axis)]
+        return max((at.fault.shows.get(f, 0.0) for f in here), default=0.0)
+
+    looks = [n for n in next_ if not checks()[n.check].swap]
+    best = max(looks, key=tells, default=None)
+    return best if best is not None and tells(best) >= _SURE else None

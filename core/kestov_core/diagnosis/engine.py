@@ -22,11 +22,6 @@ Array = NDArray[np.float64]
 PAIR_SHARE = 0.25
 #: Share of complaints whose cause is not on the list.
 OTHER_SHARE = 0.04
-#: What something unlisted shows of any finding.
-OTHER_SHOWS = 0.06
-LEAK = 0.004
-#: Smoke, a blown part or bare mains: hardly ever there by accident, nor by what is not on the list.
-DANGER_OTHER_SHOWS, DANGER_LEAK = 0.002, 0.0002
 #: Minutes until something unlisted is found and mended.
 OTHER_MINUTES = 180.0
 
@@ -57,9 +52,7 @@ def prior(rates: Array) -> Weights:
     return Weights(rates.copy(), pair, OTHER_SHARE * total)
 
 
-def observe(
-    w: Weights, u: Array, h: Array, belief: float, leak: float = LEAK, other_shows: float = OTHER_SHOWS
-) -> Weights:
+def observe(w: Weights, u: Array, h: Array, belief: float, leak: float, other_shows: float) -> Weights:
     """Weights after one finding: ``belief`` is the chance that it is truly there (1 present, 0 absent, between: unsure).
 
     ``leak``: how often it is there without a cause; ``other_shows``: how often something unlisted shows it.

@@ -6,11 +6,11 @@ Not here: what follows from it (`procedures.diagnose`).
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 
 from ..errors import BadInput
 from ..knowledge import checks, events, faults, findings
 from ..quantities import Quantity
-from . import engine
 from .places import Machine, places_of
 from .shapes import DiagnoseContext, Observed
 
@@ -42,6 +42,8 @@ _LEAKS = {
     "measured": 0.004,
 }
 _UNLISTED = {"print": 0.06, "sound": 0.06, "machine": 0.06, "hand": 0.03, "look": 0.03, "swap": 0.3, "measured": 0.03}
+#: Smoke, a blown part or bare mains: hardly ever there by accident, nor by what is not on the list.
+_DANGER = 0.0002, 0.002
 #: A complaint is believed, and is not there without a cause.
 _COMPLAINED, _COMPLAINT_LEAK = 0.9995, 0.0002
 #: Days in which older evidence loses two thirds of its weight.
@@ -89,19 +91,25 @@ def refuse_elsewhere(context: DiagnoseContext, machine: Machine) -> None:
             )
 
 
+def condensed(observed: Iterable[Observed]) -> dict[Node, Observed]:
+    """The last word on each finding at each place, with how often in a row it was said; a complaint that is said again stays it."""
+    last: dict[Node, Observed] = {}
+    for o in observed:
+        node = o.finding, o.axis if findings()[o.finding].placed else None
+        before = last.get(node)
+        if before is not None and before.state == o.state:
+            times = min(o.times + before.times, _MOST_TIMES)
+            o = o.model_copy(update={"times": times, "complaint": o.complaint or before.complaint})
+        last[node] = o
+    return last
+
+
 def latest(observed: list[Observed]) -> tuple[dict[Node, Observed], list[str]]:
     """The last word on each finding at each place; and, in words, what cannot be both.
 
     What is there at a place is not nowhere: the place counts. A figure counts before the word that goes with it.
     """
-    last: dict[Node, Observed] = {}
-    for o in observed:
-        node = o.finding, o.axis if findings()[o.finding].placed else None
-        before = last.get(node)
-        again = before is not None and before.state == o.state
-        if again and before:
-            o = o.model_copy(update={"times": o.times + before.times, "complaint": o.complaint or before.complaint})
-        last[node] = o
+    last = condensed(observed)
     words = []
     told = {f for (f, _), o in last.items() if belief(o) > 0.5}
     for finding, axis in list(last):
@@ -149,11 +157,13 @@ def _mark_complaint(last: dict[Node, Observed]) -> None:
         return
     for node, o in last.items():
         kind = findings()[o.finding]
-        if o.state == "present" and kind.group in ("print", "sound", "machine") and not kind.qualifies:
+        if o.state == "present" and kind.met and not kind.qualifies:
             last[node] = o.model_copy(update={"complaint": True})
             return
 
 
+#: Said so often in a row it is no surer than before.
+_MOST_TIMES = 9
 #: A clear figure is surer than any word; so sure it is at the most.
 _SUREST = 0.998
 
@@ -194,7 +204,7 @@ def noise(finding: str, complaint: bool = False) -> tuple[float, float]:
     if complaint and kind.kind != "danger" and not kind.qualifies:
         return _COMPLAINT_LEAK, _UNLISTED[kind.group]
     if kind.kind == "danger":
-        return engine.DANGER_LEAK, engine.DANGER_OTHER_SHOWS
+        return _DANGER
     return _LEAKS[kind.group] if kind.leak is None else kind.leak, _UNLISTED[kind.group]
 
 

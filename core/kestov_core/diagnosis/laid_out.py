@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 
 from ..knowledge import Fault, checks, findings
+from ..machine import WHOLE
 from . import engine
 from .evidence import belief, noise, speaks_of_two
 from .places import Machine, Placed, machine_of, place_faults
@@ -55,14 +56,14 @@ class Case:
         b = belief(o) if believed is None else believed
         return engine.observe(w, *self.column(o.finding, o.axis), b, *noise(o.finding, o.complaint))
 
+    def cost(self, w: engine.Weights) -> float:
+        """Expected minutes to a fixed machine by repairs alone, as things stand."""
+        return float(engine.cost_of_repair(w.marginals()[0][:, None], self.repair)[0])
+
     def label(self, i: int) -> str:
         """A placed fault in words."""
         at = self.placed[i]
-        return (
-            at.fault.label
-            if at.axis in ("all", "e", "frame", "bed", "head")
-            else f"{at.fault.label}, {at.axis.upper()}"
-        )
+        return at.fault.label if at.axis in (*WHOLE, "e") else f"{at.fault.label}, {at.axis.upper()}"
 
 
 @cache
@@ -165,6 +166,11 @@ def _history(
 def place_of(axis: str | None) -> Any:
     """A place as the result's models take it: the names come from `places`, which knows no others."""
     return axis
+
+
+def percent(chance: float) -> str:
+    """A chance in words, its sign kept beside its figure."""
+    return f"{100 * chance:.0f}\N{NO-BREAK SPACE}%"
 
 
 def small(label: str) -> str:

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, get_args
 
 from ..knowledge import FindingKind, checks, faults, findings
-from ..machine import WHOLE
-from .places import machine_of, place_faults
+from ..machine import Kinematics
+from .places import by_kind, machine_of, place_faults
+
+KINEMATICS = get_args(Kinematics)
 
 
 def list_faults(kinematics: str | None = None) -> list[dict[str, Any]]:
     """Every fault with its label, group and the axes it can have (over all kinematics where none is named)."""
     axes: dict[str, dict[str, None]] = {}
-    for k in [kinematics] if kinematics else ("bed_slinger", "fixed_bed", "corexy", "delta", "belt_bed"):
+    for k in [kinematics] if kinematics else KINEMATICS:
         for at in place_faults(machine_of(k)):
             axes.setdefault(at.fault.id, {})[at.axis] = None
     return [
@@ -23,13 +25,11 @@ def list_faults(kinematics: str | None = None) -> list[dict[str, Any]]:
 
 def list_findings() -> list[dict[str, Any]]:
     """Every finding with its label, group, the axes it can have, and whether it is seen or measured (with its unit)."""
-    places = {
-        None: [],
-        "axis": ["x", "y", "z", "a", "b", "t1", "t2", "t3", "e", *WHOLE],
-        "belt": ["x", "y", "z", "a", "b", "y1", "y2", "t1", "t2", "t3"],
-        "screw": ["z", "z1", "z2", "z3", "z4"],
-    }
-    return [_listed(f, places[f.placed]) for f in findings().values()]
+    places = {None: list[str](), "axis": list[str](), "belt": list[str](), "screw": list[str]()}
+    for k in KINEMATICS:
+        for kind, here in by_kind(machine_of(k)).items():
+            places[kind] = list(dict.fromkeys([*places[kind], *here]))
+    return [_listed(f, [*f.among] or places[f.placed]) for f in findings().values()]
 
 
 def _listed(f: FindingKind, axes: list[str]) -> dict[str, Any]:

@@ -5,32 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ..knowledge import Check, Fault, FindingKind, checks, faults, findings
-from ..machine import AXES_OF_BELT, BELTS, PLACES, WHOLE, Description
+from ..machine import AXES_OF_BELT, BED, BELTS, FRAME, GUIDED, HEAD, PAIRS, PLACES, SCREWS, WHOLE, Description
 
-#: Screws that lift beam or bed; a model's own transmissions go before them.
-SCREWS = {
-    "bed_slinger": ("z1", "z2"),
-    "fixed_bed": ("z1", "z2"),
-    "corexy": ("z1", "z2", "z3"),
-    "delta": (),
-    "belt_bed": (),
-}
-#: Straight guides.
-AXES = {
-    "bed_slinger": ("x", "y", "z"),
-    "fixed_bed": ("x", "y", "z"),
-    "corexy": ("x", "y", "z"),
-    "delta": ("t1", "t2", "t3"),
-    "belt_bed": ("x", "y", "z"),
-}
-PAIRS = {"corexy": ("a", "b"), "fixed_bed": ("y1", "y2")}
 #: What each axis carries: a loose thing there rocks there.
-_CARRIES = {
-    "bed_slinger": {"x": "head", "y": "bed"},
-    "fixed_bed": {"x": "head", "y": "head", "z": "bed"},
-    "corexy": {"x": "head", "y": "head", "z": "bed"},
-    "delta": {"t1": "head", "t2": "head", "t3": "head"},
-    "belt_bed": {"x": "head", "y": "head", "z": "bed"},
+_CARRIES: dict[str, dict[str, str]] = {
+    "bed_slinger": {"x": HEAD, "y": BED},
+    "fixed_bed": {"x": HEAD, "y": HEAD, "z": BED},
+    "corexy": {"x": HEAD, "y": HEAD, "z": BED},
+    "delta": {"t1": HEAD, "t2": HEAD, "t3": HEAD},
+    "belt_bed": {"x": HEAD, "y": HEAD, "z": BED},
 }
 _EVERYWHERE = frozenset(PLACES)
 
@@ -47,7 +30,7 @@ class Machine:
 
     def homes(self, axis: str, how: str) -> bool:
         """Whether an axis finds its home so; a bed's height is Z's home. What is not told is not so."""
-        return dict(self.homing).get("z" if axis == "bed" else axis) == how
+        return dict(self.homing).get("z" if axis == BED else axis) == how
 
 
 @dataclass(frozen=True)
@@ -129,7 +112,7 @@ def _places(m: Machine, where: str) -> tuple[str, ...]:
     if where == "pair":
         return tuple(_pair_name(m, p) for p in m.pairs)
     if where == "axis":
-        return AXES[m.kinematics]
+        return GUIDED[m.kinematics]
     if where == "plane":
         return ("x", "y")
     if where == "motor":
@@ -156,7 +139,7 @@ def reach_of(m: Machine, where: str, axis: str) -> frozenset[str]:
     if where in ("frame", "e", "all"):
         return _EVERYWHERE
     near = near_of(m, where, axis)
-    return near | {"z", "e"} if where == "head" else near
+    return near | {"z", "e"} if where == HEAD else near
 
 
 def near_of(m: Machine, where: str, axis: str) -> frozenset[str]:
@@ -170,15 +153,15 @@ def near_of(m: Machine, where: str, axis: str) -> frozenset[str]:
     if where in ("belt", "motor"):
         near.update(_axes_of(m, axis))
     elif where == "e":
-        near.add("head")
-    elif where == "head":
+        near.add(HEAD)
+    elif where == HEAD:
         near.update({"x", "y", "e"} if m.kinematics != "bed_slinger" else {"x", "e"})
-    elif where == "bed":
+    elif where == BED:
         near.update({"y", "z"} if m.kinematics == "bed_slinger" else {"z"})
     elif where == "screw":
-        near.update({"z", *(("bed",) if _CARRIES[m.kinematics].get("z") == "bed" else ())})
+        near.update({"z", *((BED,) if _CARRIES[m.kinematics].get("z") == BED else ())})
     elif where == "beam":
-        near.update({"x", "bed"})
+        near.update({"x", BED})
     elif m.kinematics == "delta":
         near.update({"x", "y", "z"})
     if carried := _CARRIES[m.kinematics].get(axis):
@@ -196,12 +179,8 @@ def place_checks(m: Machine) -> list[PlacedCheck]:
     for check in checks().values():
         if check.only_on and m.kinematics not in check.only_on:
             continue
-        if check.at == "walk":
-            out.append(PlacedCheck(check, None, tuple((f, p) for f in check.answers for p in _all_round(m, f))))
-            continue
         for axis, places in _spots(m, check):
-            nodes = tuple((f, p) for f in check.answers for p in _seen_at(check, f, places))
-            nodes = tuple((f, p if findings()[f].placed else None) for f, p in nodes if can_be(f, p))
+            nodes = tuple((f, p) for f in check.answers for p in _seen_at(m, check, f, places) if can_be(f, p))
             if nodes:
                 out.append(PlacedCheck(check, axis, nodes))
     return out
@@ -223,18 +202,10 @@ def _spots(m: Machine, check: Check) -> list[tuple[str | None, tuple[str | None,
     if check.at == "beam":
         return [("z", ("z",))] if m.screws else []
     if check.at == "axis":
-        return [(a, (a,)) for a in AXES[m.kinematics]]
+        return [(a, (a,)) for a in GUIDED[m.kinematics]]
     if check.at == "motor":
         return [(a, (a,)) for a in motors_of(m)]
     return [(None, (None,))]
-
-
-def _all_round(m: Machine, finding: str) -> tuple[str | None, ...]:
-    """Where one meets a finding on the way round the machine."""
-    if finding == "something_rocks":
-        return ("head", "bed")
-    placed = findings()[finding].placed
-    return m.belts if placed == "belt" else m.screws if placed == "screw" else (None,)
 
 
 def can_be(finding: str, axis: str | None) -> bool:
@@ -243,9 +214,28 @@ def can_be(finding: str, axis: str | None) -> bool:
     return not among or axis not in ("x", "y", "z", "e") or axis in among
 
 
-def _seen_at(check: Check, finding: str, places: tuple[str | None, ...]) -> tuple[str | None, ...]:
-    if check.at == "carried" and finding == "something_rocks":
-        return ("head", "bed")
+def _seen_at(m: Machine, check: Check, finding: str, places: tuple[str | None, ...]) -> tuple[str | None, ...]:
+    kind = findings()[finding]
+    if kind.placed is None:
+        return (None,)
+    # What has no place of its own is felt for where that is done; on the way round, at each belt and screw.
+    if places == (None,) and kind.felt_at:
+        return tuple(kind.felt_at)
+    if check.at == "walk" and kind.placed != "axis":
+        return by_kind(m)[kind.placed]
     if finding == "belts_unequal":
         return ("all",) if len(places) > 1 else ()
     return places
+
+
+def by_kind(m: Machine) -> dict[str, tuple[str, ...]]:
+    """Where a finding can be on this machine, by what its place is, as a person would name it."""
+    axes = (*GUIDED[m.kinematics], *m.belts, HEAD, BED, FRAME, "e")
+    return {"axis": tuple(dict.fromkeys(axes)), "belt": m.belts, "screw": m.screws}
+
+
+def spots_of(m: Machine, kind: FindingKind) -> tuple[str, ...]:
+    """Where one finding can be on this machine; () where its place is of no matter."""
+    if kind.placed is None:
+        return ()
+    return tuple(kind.among) or by_kind(m)[kind.placed]

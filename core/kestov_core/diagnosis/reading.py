@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 from ..knowledge import Fault, checks, faults, findings, words_of
-from ..machine import Kinematics
+from ..machine import BED, FRAME, HEAD, Kinematics
 
 #: A fault must show what it shows at least so often; it often shows what it shows at least so often (typical values by hand).
 MUST, OFTEN = 0.85, 0.4
@@ -15,8 +15,8 @@ _TELLS = 0.6
 _BEGINS = 2.0
 _WHERE = {
     "belt": "at each belt", "pair": "at a pair of belts", "axis": "at each axis", "plane": "at X and Y",
-    "motor": "at each motor", "screw": "at each screw", "beam": "at the beam", "z": "at Z", "frame": "at the frame",
-    "head": "at the tool head", "bed": "at the bed", "e": "at the drive and hot end", "all": "of the whole machine",
+    "motor": "at each motor", "screw": "at each screw", "beam": "at the beam", "z": "at Z", FRAME: "at the frame",
+    HEAD: "at the tool head", BED: "at the bed", "e": "at the drive and hot end", "all": "of the whole machine",
 }  # fmt: skip
 
 

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
 from ..machine import Kinematics, Place
-from ..procedures.base import Context, Part, Result
+from ..procedures.base import Context, Part
 from ..quantities import MOST_TOLD, Told
 
 #: An id of the knowledge.
@@ -189,21 +189,3 @@ class Stop(Part):
 
     reason: str
     steps: list[str]
-
-
-class DiagnoseResult(Result):
-    """What it may be, what to do next, what to ask, and whether to stop. ``placed_faults``: how many were weighed.
-
-    ``others``: checks that cost more than they are expected to save; anybody may do them all the same.
-    """
-
-    procedure: Literal["diagnose"] = "diagnose"
-    hypotheses: list[Hypothesis]
-    next: list[NextCheck]
-    others: list[NextCheck] = []
-    ask: list[Question] = []
-    repair_now: list[RepairNow]
-    stop: Stop | None
-    process_probability: float
-    placed_faults: int
-    expected_minutes: float

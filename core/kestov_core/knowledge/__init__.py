@@ -28,7 +28,7 @@ class FindingKind(_Known):
     ``group``: where one meets it. ``placed``: what its axis can be (null: of the whole machine). ``limit`` and
     ``sense``: typical limit of a measured one, and on which side of it trouble lies. ``words``: found by these, too.
     ``asked``: ``wall`` where a person is asked which way the wall runs, and the axis follows from it. ``among``: places where
-    it can be at all, whatever is told. ``either``: what it stands for where nobody knows which; such a one is never
+    it can be at all, whatever is told. ``felt_at``: where hands try it, by a check that has no place of its own. ``either``: what it stands for where nobody knows which; such a one is never
     shown by itself. ``qualifies``: tells more of another finding, and is no complaint of its own. ``leak``: how often it is there without any of the faults (of its group where it is null). ``printed``: measured on a print, so that what spoils prints spoils it too.
     """
 
@@ -43,15 +43,26 @@ class FindingKind(_Known):
     words: str = ""
     asked: Literal["wall"] | None = None
     among: list[Place] = []
+    felt_at: list[Place] = []
     either: list[str] = []
     qualifies: bool = False
     printed: bool = False
     leak: Annotated[float, Field(ge=0, le=0.3)] | None = None
 
     @property
+    def met(self) -> bool:
+        """Whether anybody meets it: on a print, by ear, or in what the machine does."""
+        return self.group in ("print", "sound", "machine")
+
+    @property
+    def looked_for(self) -> bool:
+        """Whether it is found by looking for it, rather than met and told."""
+        return self.group in ("hand", "look", "measured", "swap")
+
+    @property
     def touched(self) -> bool:
         """Whether it is found at the machine itself, at a place, rather than told by a print, a sound or the whole."""
-        return self.group in ("hand", "look", "measured") and not self.printed
+        return self.looked_for and self.group != "swap" and not self.printed
 
 
 class Fault(_Known):
@@ -100,7 +111,7 @@ class Check(_Known):
     id: str
     label: str
     minutes: Annotated[float, Field(gt=0)]
-    at: Literal["belt", "axis", "motor", "screw", "screws", "beam", "carried", "walk"] | None = None
+    at: Literal["belt", "axis", "motor", "screw", "screws", "beam", "walk"] | None = None
     setup: list[Literal["unplug", "cool", "covers", "fetch", "print"]] = []
     answers: Annotated[list[str], Field(min_length=1)]
     general: str | None = None

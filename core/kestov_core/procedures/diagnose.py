@@ -6,6 +6,8 @@ Sources: Heckerman, Breese and Rommelse (1995) for the decision; Pearl (1988) fo
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 
 from ..diagnosis import engine
@@ -13,17 +15,33 @@ from ..diagnosis.ahead import look_ahead, next_checks, questions, repairs
 from ..diagnosis.doubt import doubted, unfitting
 from ..diagnosis.evidence import at_place, belief, latest, noise, refuse_elsewhere, refuse_unknown
 from ..diagnosis.laid_out import Array, Case, Node, lay_out, newest_of, place_of, together
-from ..diagnosis.shapes import DiagnoseContext, DiagnoseResult, Hypothesis, Observed, Reason, Stop
+from ..diagnosis.shapes import DiagnoseContext, Hypothesis, NextCheck, Observed, Question, Reason, RepairNow, Stop
 from ..knowledge import findings
 from ..quantities import Quantity
-from .base import Procedure
+from .base import Procedure, Result
 
 #: Reasons shown with a bar.
 MOST_REASONS = 8
 #: Answers that do not fit and are looked for again.
 MOST_AGAIN = 2
-#: What is found by looking for it, rather than met and told.
-LOOKED = ("hand", "look", "measured", "swap")
+
+
+class DiagnoseResult(Result):
+    """What it may be, what to do next, what to ask, and whether to stop. ``placed_faults``: how many were weighed.
+
+    ``others``: checks that cost more than they are expected to save; anybody may do them all the same.
+    """
+
+    procedure: Literal["diagnose"] = "diagnose"
+    hypotheses: list[Hypothesis]
+    next: list[NextCheck]
+    others: list[NextCheck] = []
+    ask: list[Question] = []
+    repair_now: list[RepairNow]
+    stop: Stop | None
+    process_probability: float
+    placed_faults: int
+    expected_minutes: float
 
 
 def analyse(context: DiagnoseContext, data: bytes | None = None) -> DiagnoseResult:
@@ -87,11 +105,11 @@ def _weigh(context: DiagnoseContext, ahead: bool) -> DiagnoseResult:
         stop=stop,
         process_probability=min(1.0, process),
         placed_faults=len(case.placed),
-        expected_minutes=float(engine.cost_of_repair(p[:, None], case.repair)[0]),
+        expected_minutes=case.cost(weights),
     )
     if stop is None and ahead:
         # What a check said and does not fit is looked for again, once: until then it counts for nothing in what to do next.
-        again = [k for k in odd if seen[k].times < 2 and findings()[k[0]].group in LOOKED][:MOST_AGAIN]
+        again = [k for k in odd if seen[k].times < 2 and findings()[k[0]].looked_for][:MOST_AGAIN]
         open_ = {k: o for k, o in seen.items() if k not in again}
         before = doubted(case, seen, len(odd), again) if again else weights
         forward = look_ahead(case, context, open_, before)

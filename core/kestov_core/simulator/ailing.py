@@ -10,23 +10,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..machine import AXES_OF_BELT, BELTS, Kinematics
-
-#: Axes that run on guides of their own, screws, and what carries the head sideways.
-GUIDES = {
-    "bed_slinger": ("x", "y", "z"),
-    "fixed_bed": ("x", "y", "z"),
-    "corexy": ("x", "y", "z"),
-    "delta": ("t1", "t2", "t3"),
-    "belt_bed": ("x", "y"),
-}
-SCREWS = {
-    "bed_slinger": ("z1", "z2"),
-    "fixed_bed": ("z1", "z2"),
-    "corexy": ("z1", "z2", "z3"),
-    "delta": (),
-    "belt_bed": (),
-}
+from ..machine import AXES_OF_BELT, BELTS, GUIDED, SCREWS, Kinematics
 
 #: Sound values: mean and spread from machine to machine; whatever is not here is nought when sound.
 SOUND: dict[str, tuple[float, float]] = {
@@ -160,7 +144,8 @@ class AilingMachine:
     @property
     def guides(self) -> tuple[str, ...]:
         """Its guided axes."""
-        return GUIDES[self.kinematics]
+        # An endless bed's Z is its conveyor, which runs on rollers.
+        return GUIDED[self.kinematics][:2] if self.kinematics == "belt_bed" else GUIDED[self.kinematics]
 
     @property
     def screws(self) -> tuple[str, ...]:

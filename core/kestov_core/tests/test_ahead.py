@@ -6,7 +6,7 @@ from kestov_core import knowledge
 from kestov_core.diagnosis.ahead import look_ahead
 from kestov_core.diagnosis.evidence import latest
 from kestov_core.diagnosis.laid_out import lay_out
-from kestov_core.diagnosis.places import machine_of, place_checks, place_faults
+from kestov_core.diagnosis.places import machine_of, near_of, place_checks, place_faults, places_of, spots_of
 from kestov_core.diagnosis.shapes import DiagnoseContext
 from kestov_core.errors import BadInput
 from kestov_core.tests.test_diagnose import KINEMATICS, all_checks, chance, diagnose
@@ -108,6 +108,20 @@ class Advice(unittest.TestCase):
         self.assertFalse(result.next)
         self.assertTrue(result.repair_now)
         self.assertFalse(result.repair_now[0].beside)
+
+    def test_what_stands_beside_has_its_own_look_at_its_own_place(self):
+        """Looking at Y, or printing elsewhere, is not the look that a repair of X would save."""
+        for kinematics in KINEMATICS:
+            for told in COMPLAINTS:
+                result = diagnose(*told, kinematics=kinematics)
+                looks = [n for n in result.next if not knowledge.checks()[n.check].swap]
+                for r in (r for r in result.repair_now if r.beside):
+                    shows = knowledge.faults()[r.fault].shows
+                    near = near_of(machine_of(kinematics), knowledge.faults()[r.fault].where, r.axis)
+                    own = [
+                        n for n in looks for a in n.asks if shows.get(a.finding, 0) >= 0.8 and a.axis in (None, *near)
+                    ]
+                    self.assertTrue(any(f"to look takes {n.minutes:.0f};" in r.words for n in own), r.words)
 
     def test_what_takes_hardly_longer_to_mend_than_to_look_is_said_beside(self):
         beside = [r for told in COMPLAINTS for r in diagnose(*told).repair_now if r.beside]
@@ -255,6 +269,20 @@ class Structure(unittest.TestCase):
         self.assertFalse(at["head_mount_loose", "head"].shows_at(backlash, "z"))
         self.assertFalse(at["feed_steps_wrong", "e"].shows_at(knowledge.findings()["steps_off"], "x"))
         self.assertTrue(at["shrinkage", "e"].shows_at(scale, "x"), "read on a print")
+
+    def test_where_a_finding_can_be_is_said_by_the_machine(self):
+        def spots(kinematics, finding):
+            return spots_of(machine_of(kinematics), knowledge.findings()[finding])
+
+        self.assertEqual(spots("corexy", "belt_slack"), ("a", "b"))
+        self.assertEqual(spots("corexy", "layers_stepped"), ("x", "y"), "a print steps sideways, whatever moves it")
+        self.assertLessEqual({"t1", "t3", "head", "frame"}, set(spots("delta", "squeak")))
+        self.assertEqual(spots("delta", "screw_dirty"), ())
+        self.assertEqual(spots("bed_slinger", "strings"), ())
+        for kinematics in KINEMATICS:
+            here = places_of(machine_of(kinematics))
+            for kind in knowledge.findings().values():
+                self.assertLessEqual(set(spots_of(machine_of(kinematics), kind)), here, (kinematics, kind.id))
 
     def test_homing_by_friction_or_nozzle_is_weighed_only_where_it_is(self):
         def placed(homing):

@@ -243,8 +243,8 @@ class Weighing(ApiCase):
 
     def test_looked_for_twice_with_the_same_answer_it_is_told_so(self):
         def times():
-            rows = weighing._last_words(weighing._seen(Case.objects.get(pk=self.case), {}))
-            return {r["finding"]: r.get("times", 1) for r in rows if r["finding"] in ("spool_pulls", "tube_drags")}
+            rows = weighing.evidence(Case.objects.get(pk=self.case), {})
+            return {o.finding: o.times for o in rows if o.finding in ("spool_pulls", "tube_drags")}
 
         self.outcome("spool_and_tube")
         self.assertEqual(times(), {"spool_pulls": 1, "tube_drags": 1})

@@ -3989,7 +3989,10 @@ export interface components {
             reason: string;
             expect?: components["schemas"]["Quantity"] | null;
         };
-        /** CaseOut */
+        /**
+         * CaseOut
+         * @description A case with its log and the next thing to do. ``spots``: where a finding can be on its machine, by what its place is.
+         */
         CaseOut: {
             /** Id */
             id: number;
@@ -4037,6 +4040,10 @@ export interface components {
             /** Fault Axis */
             fault_axis: string;
             weighing: components["schemas"]["WeighingOut"] | null;
+            /** Spots */
+            spots: {
+                [key: string]: string[];
+            };
         };
         /**
          * DiagnoseResult

@@ -3,25 +3,9 @@ import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { TextField } from "../kit/bits";
 import { SymptomDrawing } from "../kit/SymptomDrawing";
+import { fits, MET } from "./knowledge";
 
 type Finding = Schemas["FindingOut"];
-
-/** What somebody can say who only stands before the machine; the rest comes from checks. */
-const GROUPS = [
-  ["danger", "Danger"],
-  ["print", "On the print"],
-  ["sound", "To hear"],
-  ["machine", "What the machine does"],
-] as const;
-
-/** Whether all the letters typed stand in its name or its other words. */
-export function fits(f: Finding, typed: string): boolean {
-  const words = `${f.label} ${f.words}`.toLowerCase();
-  return typed
-    .toLowerCase()
-    .split(/\s+/)
-    .every((t) => words.includes(t));
-}
 
 /** ``bare``: without a field of its own to find by letters, where one stands beside it. */
 type Props = { findings: Finding[]; chosen: string[]; toggle: (f: Finding) => void; bare?: boolean };
@@ -35,7 +19,7 @@ export function Atlas({ findings, chosen, toggle, bare }: Props) {
       ? fits(f, typed.trim())
       : !f.qualifies && (!within.has(f.id) || f.kind === "danger" || chosen.includes(f.id)),
   );
-  const groups = GROUPS.map(([group, words]) => ({ words, rows: rows.filter((f) => f.group === group) }));
+  const groups = MET.map(([group, words]) => ({ words, rows: rows.filter((f) => f.group === group) }));
   const shown = groups.filter((g) => g.rows.length > 0);
   return (
     <div className="grid gap-4">

@@ -93,7 +93,7 @@ function Next({ c, changed, onWhatIf }: { c: Case; changed: (c: Case) => void; o
         kind: "check",
         title: picked.label,
         why: picked.gate ?? picked.why,
-        why_now: "",
+        why_now: picked.gate ? "" : (picked.why_now ?? ""),
         beside: "",
         minutes: Math.round(picked.minutes),
         place: picked.axis,

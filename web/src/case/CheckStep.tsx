@@ -6,6 +6,7 @@ import { useBench } from "../bench/BenchStart";
 import { benchPath, fitting } from "../bench/paths";
 import { Button, ErrorNote, INPUT, TextField, useKey } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
+import { placeName } from "../kit/words";
 import { KeptNote } from "../offline/KeptNote";
 import { useWrite } from "../offline/useEntries";
 import { useFindings, useKnowledge } from "./knowledge";
@@ -65,7 +66,8 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
   const allFine = () => send.mutate({ names: [], unsure: false });
   useKey("0", found.length || send.isPending || waits || !check ? null : allFine);
   const label = (f: string) => findings.data!.find((x) => x.id === f)!;
-  const named = ({ finding, axis }: Found) => (axis ? `${label(finding).label}, ${spot(axis)}` : label(finding).label);
+  const named = ({ finding, axis }: Found) =>
+    axis ? `${label(finding).label}, ${placeName(axis)}` : label(finding).label;
   if (waits)
     return (
       <KeptNote id={waits.id}>the bars move when the network is back. Other checks can be done meanwhile</KeptNote>
@@ -182,8 +184,6 @@ const MANY = 7;
 type Found = { finding: string; axis: string };
 type Answer = { names: Found[]; unsure: boolean };
 
-const spot = (place: string) => (place.length < 3 ? place.toUpperCase() : place);
-
 /** What a check looks at, each finding once with its places; a check that says none looks where it is done. */
 function looked(next: Next, answers: string[]): { finding: string; places: string[] }[] {
   const rows = new Map<string, string[]>();
@@ -205,7 +205,7 @@ function Where(props: { label: string; places: string[]; here: string[]; put: (a
           className={`min-h-11 !px-3 ${on.includes(p) ? "!border-2 !border-ink" : "!font-normal"}`}
           onClick={() => put(on.includes(p) ? on.filter((x) => x !== p) : [...on, p])}
         >
-          {spot(p)}
+          {placeName(p)}
         </Button>
       ))}
     </div>
@@ -245,30 +245,41 @@ export function RepairStep({ c, changed }: { c: Case; changed: (c: Case) => void
   );
 }
 
-/** Of a machine's many checks, as many as anybody reads through. */
-const MOST_OTHERS = 16;
-
-/** The other checks, by what they save; any order is allowed. */
+/** The other checks, those that are worth their minutes first; any order is allowed. */
 export function OtherChecks({ c, onPick }: { c: Case; onPick: (n: Next) => void }) {
-  const rows = [...(c.weighing?.result.next ?? []), ...(c.weighing?.result.others ?? [])];
-  if (!rows.length) return null;
+  const { next = [], others = [] } = c.weighing?.result ?? {};
+  if (!next.length && !others.length) return null;
   return (
     <details>
       <summary className="min-h-11 cursor-pointer py-2 font-semibold">Other checks, and what each would save</summary>
-      <ul className="rows">
-        {rows.slice(0, MOST_OTHERS).map((n) => (
-          <li key={`${n.check}${n.axis}`} className="flex flex-wrap items-center justify-between gap-3 py-2">
-            <span className="max-w-[34em] flex-1">
-              <b>{n.label}</b>, {n.minutes.toFixed(0)} minutes
-              {n.saves_minutes > 0.5 ? `, saves ${n.saves_minutes.toFixed(0)} more than it takes` : ""}
-              {n.gate ? <span className="block text-[15px] text-watch">{n.gate}</span> : null}
-            </span>
-            <Button className="min-h-11 px-3" onClick={() => onPick(n)}>
-              Do this
-            </Button>
-          </li>
-        ))}
-      </ul>
+      <Checks rows={next} onPick={onPick} />
+      {others.length ? (
+        <details>
+          <summary className="min-h-11 cursor-pointer py-2 font-semibold text-ink2">
+            Those that take longer than they are expected to save ({others.length})
+          </summary>
+          <Checks rows={others} onPick={onPick} />
+        </details>
+      ) : null}
     </details>
+  );
+}
+
+function Checks({ rows, onPick }: { rows: Next[]; onPick: (n: Next) => void }) {
+  return (
+    <ul className="rows">
+      {rows.map((n) => (
+        <li key={`${n.check}${n.axis}`} className="flex flex-wrap items-center justify-between gap-3 py-2">
+          <span className="max-w-[34em] flex-1">
+            <b>{n.label}</b>, {n.minutes.toFixed(0)} minutes
+            {n.saves_minutes > 0.5 ? `, saves ${n.saves_minutes.toFixed(0)} more than it takes` : ""}
+            {n.gate ? <span className="block text-[15px] text-watch">{n.gate}</span> : null}
+          </span>
+          <Button className="min-h-11 px-3" onClick={() => onPick(n)}>
+            Do this
+          </Button>
+        </li>
+      ))}
+    </ul>
   );
 }

@@ -1,15 +1,16 @@
 /** Reporting a fault: what, where, since when, a picture. One minute, from a phone too. */
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, newKey, type Schemas } from "../api/client";
 import { Button, Caution, ErrorNote, Field, fieldError, INPUT, Loading, TextField } from "../kit/bits";
 import { SymptomDrawing } from "../kit/SymptomDrawing";
+import { useDraft } from "../kit/useDraft";
 import { entered, sendOrKeep, type Write } from "../offline/entries";
 import { useSent } from "../offline/useEntries";
 import { useMe } from "../session/me";
 import { Atlas } from "./Atlas";
-import { useFindings } from "./knowledge";
+import { useFindings, WALLS } from "./knowledge";
 
 type Finding = Schemas["FindingOut"];
 
@@ -20,12 +21,8 @@ const AXES: [string, string][] = [
   ["z", "Up and down (Z)"],
 ];
 
-/** Echoes are asked by the wall they stand on: which axis rings follows from it, and is said. */
-const WALLS: [string, string][] = [
-  ["", "Not sure, or on all"],
-  ["x", "Runs left to right"],
-  ["y", "Runs front to back"],
-];
+/** A wall that nobody can name may be any of them. */
+const ON_WALLS: [string, string][] = [["", "Not sure, or on all"], ...Object.entries(WALLS)];
 
 type Told = { finding: string; axis: string; wall: "" | "x" | "y" };
 type Draft = { seen: Told[]; since: string; words: string };
@@ -38,15 +35,10 @@ export function Report() {
   const id = Number(useParams().id);
   const me = useMe();
   const go = useNavigate();
-  const store = `report-${id}`;
-  const [draft, setDraft] = useState<Draft>(() => ({
-    ...EMPTY,
-    ...JSON.parse(sessionStorage.getItem(store) ?? "null"),
-  }));
+  const [draft, setDraft, clear] = useDraft(`report-${id}`, EMPTY);
   const [file, setFile] = useState<File | null>(null);
   // One key a report: pressed twice, or sent again after a dropped link, it stays one.
   const keys = useRef({ report: newKey(), picture: newKey() });
-  useEffect(() => sessionStorage.setItem(store, JSON.stringify(draft)), [draft, store]);
   const printer = useQuery({
     queryKey: ["printer", id],
     queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
@@ -54,22 +46,22 @@ export function Report() {
   const findings = useFindings();
   const known = (finding: string) => findings.data?.find((f) => f.id === finding);
   const report = useMutation({
-    mutationFn: async () => {
-      const [first, ...also] = draft.seen;
+    mutationFn: async ({ seen, since, words: more }: Draft) => {
+      const [first, ...also] = seen;
       if (!first) throw new Error("Choose what you see or hear.");
-      const told = { printer_id: id, since: draft.since, words: draft.words, ...first, also };
+      const told = { printer_id: id, since, words: more, ...first, also };
       const writes: Write[] = [{ path: "/api/cases", key: keys.current.report, body: JSON.stringify(told) }];
       if (file) {
         const body = [{ name: "file", value: file, file: file.name }];
         writes.push({ path: "/api/cases/{id}/pictures", key: keys.current.picture, body });
       }
-      const words = `Report on ${printer.data!.name}: ${draft.seen.map((s) => known(s.finding)!.label).join(", ")}`;
+      const words = `Report on ${printer.data!.name}: ${seen.map((s) => known(s.finding)?.label).join(", ")}`;
       return sendOrKeep<Schemas["CaseOut"]>(
         entered(me, keys.current.report, { words, about: `/machines/${id}`, writes }),
       );
     },
     onSuccess: (made) => {
-      sessionStorage.removeItem(store);
+      clear();
       if (made) go(`/cases/${made.id}`);
     },
   });
@@ -80,7 +72,8 @@ export function Report() {
       <Loading what="the form" />
     );
   const chosen = draft.seen.flatMap((s) => known(s.finding) ?? []);
-  const danger = chosen.some((f) => f.kind === "danger");
+  const stops = (seen: Told[]) => seen.some((s) => known(s.finding)?.kind === "danger");
+  const danger = stops(draft.seen);
   const set = (part: Partial<Draft>) => {
     keys.current.report = newKey();
     setDraft({ ...draft, ...part });
@@ -94,15 +87,18 @@ export function Report() {
   };
   // A closer word takes the place of the general one, and is where that was.
   const closer = (general: string, finding: string) =>
-    set({ seen: draft.seen.map((s) => (s.finding === general ? { ...s, finding } : s)) });
+    set({
+      seen: draft.seen.filter((s) => s.finding !== finding).map((s) => (s.finding === general ? { ...s, finding } : s)),
+    });
   const qualifying = findings.data.filter((f) => f.qualifies && ["print", "machine"].includes(f.group));
-  if (report.data === null) return <Waits id={keys.current.report} printer={printer.data} danger={danger} />;
+  if (report.data === null)
+    return <Waits id={keys.current.report} printer={printer.data} danger={stops(report.variables.seen)} />;
   return (
     <form
       className="mx-auto grid max-w-6xl items-start gap-4 lg:grid-cols-[1fr_400px]"
       onSubmit={(e) => {
         e.preventDefault();
-        report.mutate();
+        report.mutate({ ...draft, seen: draft.seen.filter((s) => known(s.finding)) });
       }}
     >
       <section className="sheet grid gap-3" aria-labelledby="what">
@@ -225,7 +221,7 @@ type ChosenProps = {
 function Chosen({ f, told, closer, tell, say, remove }: ChosenProps) {
   const byWall = f.asked === "wall";
   const field = byWall ? "wall" : "axis";
-  const spots = byWall ? WALLS : AXES.filter(([v]) => v === "" || f.among.length === 0 || f.among.includes(v));
+  const spots = byWall ? ON_WALLS : AXES.filter(([v]) => v === "" || f.among.length === 0 || f.among.includes(v));
   return (
     <div className="grid gap-2 border-l-[5px] border-line pl-3">
       <div className="flex items-center justify-between gap-2">

@@ -1,15 +1,16 @@
 /** What has been seen in a case, grouped as one meets it, with quick entry: a few letters, or the number of a question. */
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, INPUT, TextField, useKey } from "../kit/bits";
 import { ago } from "../kit/figures";
 import { SymptomDrawing } from "../kit/SymptomDrawing";
+import { placeName } from "../kit/words";
 import { useWrite } from "../offline/useEntries";
 import { Atlas } from "./Atlas";
 import { STATE } from "./CaseList";
-import { useFindings } from "./knowledge";
+import { fits, GROUPS, useFindings, WALLS } from "./knowledge";
 import { aboutCase, useWaitingHere } from "./writing";
 
 type Case = Schemas["CaseOut"];
@@ -17,16 +18,6 @@ type Finding = Schemas["FindingOut"];
 type State = "present" | "absent" | "unknown";
 const MARK = { present: "+", absent: "−", unknown: "?" } as const;
 const SAID = { present: "seen", absent: "looked for, not there", unknown: "not sure" } as const;
-const GROUPS: [string, string][] = [
-  ["danger", "Danger"],
-  ["print", "On the print"],
-  ["sound", "To hear"],
-  ["machine", "What the machine does"],
-  ["hand", "By hand"],
-  ["look", "On the machine"],
-  ["measured", "Measured"],
-  ["swap", "After a swap"],
-];
 
 export function Seen({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   return (
@@ -83,7 +74,7 @@ function Observed({ c, changed }: { c: Case; changed: (c: Case) => void }) {
       </span>
       <div>
         {o.label}
-        {o.axis ? `, ${o.axis.toUpperCase()}` : ""}
+        {o.axis ? `, ${placeName(o.axis)}` : ""}
         {o.value != null ? `: ${o.value} ${o.unit ?? ""}` : ""}
         <span className="block text-[15px] text-ink2">
           {SAID[o.state]}
@@ -196,7 +187,6 @@ function Questions({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   );
 }
 
-const WALLS = { x: "Runs left to right (X)", y: "Runs front to back (Y)" } as const;
 const isWall = (p: string): p is "x" | "y" => p === "x" || p === "y";
 
 /** It is there already; asked is where: on which wall, for what is told so, or at which place. */
@@ -217,7 +207,7 @@ function WhereIsIt(props: {
             className="min-h-11 !px-3 !text-[16px]"
             onClick={() => tell(wall && isWall(p) ? { wall: p } : { axis: p })}
           >
-            {wall && isWall(p) ? WALLS[p] : p.length < 3 ? p.toUpperCase() : p}
+            {wall && isWall(p) ? WALLS[p] : placeName(p)}
           </Button>
         ))}
       </div>
@@ -225,34 +215,14 @@ function WhereIsIt(props: {
   );
 }
 
-/** Where a finding can be on this machine, by its own belts and screws. */
-function placesFor(placed: NonNullable<Finding["placed"]>, d: Schemas["Description"] | undefined): string[] {
-  const having = (kind: string) =>
-    Object.entries(d?.transmissions ?? {})
-      .filter(([, t]) => t.kind === kind)
-      .map(([p]) => p);
-  if (placed === "belt") return having("belt");
-  if (placed === "screw") return having("screw");
-  const own = d?.kinematics === "delta" ? ["t1", "t2", "t3"] : ["x", "y", "z"];
-  return [...new Set([...own, ...(d?.kinematics === "corexy" ? having("belt") : [])]), "head", "bed", "frame", "e"];
-}
-
 function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   const findings = useFindings();
   const observe = useObserve(c, changed);
   const [text, setText] = useState("");
   const [chosen, setChosen] = useState<Finding | null>(null);
-  const printer = useQuery({
-    queryKey: ["printer", c.printer_id],
-    queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: c.printer_id } } })),
-  });
   const [axis, setAxis] = useState("");
-  const letters = text.trim().toLowerCase().split(/\s+/).filter(Boolean);
-  const hits = letters.length
-    ? (findings.data ?? [])
-        .filter((f) => letters.every((l) => `${f.label} ${f.words}`.toLowerCase().includes(l)))
-        .slice(0, 6)
-    : [];
+  const typed = text.trim();
+  const hits = typed ? (findings.data ?? []).filter((f) => fits(f, typed)).slice(0, 6) : [];
   const choose = (f: Finding) => {
     setChosen(f);
     setAxis("");
@@ -289,10 +259,10 @@ function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
             </li>
           ))}
         </ul>
-      ) : letters.length ? (
+      ) : typed ? (
         <p className="text-[15px] text-ink2">Nothing on the list is called that. Write it into the log.</p>
       ) : null}
-      {letters.length || chosen ? null : (
+      {typed || chosen ? null : (
         <details>
           <summary className="min-h-11 cursor-pointer py-2 text-[15px] font-semibold">
             Or point at what it looks like
@@ -323,9 +293,9 @@ function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
                           {WALLS[w]}
                         </option>
                       ))
-                    : placesFor(chosen.placed!, printer.data?.description).map((p) => (
+                    : (chosen.among.length ? chosen.among : (c.spots[chosen.placed!] ?? [])).map((p) => (
                         <option key={p} value={p}>
-                          {p.length < 3 ? p.toUpperCase() : p}
+                          {placeName(p)}
                         </option>
                       ))}
                 </select>

@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
 /** A report by pointing at what it looks like: several things, closer words, where they are, in one sending. */
-import { screen, waitFor } from "@testing-library/react";
+import { screen, waitFor, within } from "@testing-library/react";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
 import { handle, slowServer } from "../tests/hands";
@@ -55,7 +55,7 @@ describe("the atlas", () => {
     expect(screen.queryByLabelText("Up and down (Z)")).toBeNull();
     await hands.click(screen.getByLabelText("Left to right (X)"));
     await hands.click(card("Echoes after a corner"));
-    await hands.click(screen.getByLabelText("Runs front to back"));
+    await hands.click(screen.getByLabelText("Runs front to back (Y)"));
     await hands.click(screen.getByLabelText("Only in fast moves"));
     await hands.click(card("Send the report"));
     await waitFor(() => expect(server.sent).toHaveLength(1));
@@ -68,6 +68,18 @@ describe("the atlas", () => {
         { finding: "fast", axis: "" },
       ],
     });
+  });
+
+  it("says a thing once, though its closer word was chosen by letters before", async () => {
+    const { server, hands } = report();
+    await hands.type(screen.getByLabelText("Find it by a few letters"), "circles");
+    await hands.click(card("Circles come out oval"));
+    await hands.click(card("Circles do not come out round"));
+    const which = screen.getByRole("group", { name: "Which, if you can tell?" });
+    await hands.click(within(which).getByRole("button", { name: "Circles come out oval" }));
+    await hands.click(card("Send the report"));
+    await waitFor(() => expect(server.sent).toHaveLength(1));
+    expect(server.sent[0]!.body).toMatchObject({ finding: "oval", also: [] });
   });
 
   it("takes back what was chosen, and sends nothing without anything", async () => {

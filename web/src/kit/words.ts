@@ -9,9 +9,13 @@ export const KINEMATICS: Record<Schemas["Description"]["kinematics"], string> = 
   belt_bed: "endless bed",
 };
 
-/** An axis by its letter, the rest in a word: X, Bed. */
-export const axisName = (axis: string) =>
-  axis.length > 2 ? axis.charAt(0).toUpperCase() + axis.slice(1) : axis.toUpperCase();
+export const capital = (words: string) => words.charAt(0).toUpperCase() + words.slice(1);
+
+/** A place inside a sentence: an axis, belt or screw by its letter, the rest in a word: X, bed. */
+export const placeName = (place: string) => (place.length > 2 ? place : place.toUpperCase());
+
+/** The same where it stands alone: X, Bed. */
+export const axisName = (axis: string) => capital(placeName(axis));
 
 export const VERDICT: Record<Schemas["CaptureOut"]["verdict"], string> = {
   in_tolerance: "Within its limits",

@@ -6,6 +6,7 @@ import { api, got, type Schemas } from "../api/client";
 import { useFindings } from "../case/knowledge";
 import { Caution, ErrorNote, Loading, TextField, useTitle } from "../kit/bits";
 import { SymptomDrawing } from "../kit/SymptomDrawing";
+import { capital } from "../kit/words";
 
 type Fault = Schemas["FaultRead"];
 
@@ -59,7 +60,7 @@ export function KnowledgePage() {
           {rows.length ? null : <p>Nothing that is known says that.</p>}
           {groups.map((group) => (
             <div key={group} className="mb-3">
-              {group ? <h2>{group.slice(0, 1).toUpperCase() + group.slice(1)}</h2> : null}
+              {group ? <h2>{capital(group)}</h2> : null}
               <ul>
                 {rows
                   .filter((f) => !group || f.group === group)
@@ -109,7 +110,7 @@ function FaultSheet({ f }: { f: Fault }) {
     <article className="sheet grid gap-5" aria-labelledby="fault">
       <header>
         <p className="text-ink2">
-          {f.group.slice(0, 1).toUpperCase() + f.group.slice(1)}, {f.where}
+          {capital(f.group)}, {f.where}
           {only.length ? `; ${only.join("; ")}` : ""}
         </p>
         <h1 id="fault" className="!text-[30px]">

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote } from "../kit/bits";
 import { ago } from "../kit/figures";
+import { capital } from "../kit/words";
 import { KeptNote } from "../offline/KeptNote";
 import { useWaiting, useWrite } from "../offline/useEntries";
 
@@ -34,7 +35,7 @@ export function Ledger({ printerId, name, className = "" }: { printerId: number;
         {rows.map((r) => (
           <li key={r.id} className="flex flex-wrap items-baseline justify-between gap-x-4 gap-y-1 py-2">
             <span>
-              <b>{r.words.charAt(0).toUpperCase() + r.words.slice(1)}</b>{" "}
+              <b>{capital(r.words)}</b>{" "}
               <span className="font-mono">
                 {Number(r.value.toFixed(4))} {r.unit}
               </span>

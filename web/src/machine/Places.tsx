@@ -5,7 +5,7 @@ import { beltsPath, benchPath } from "../bench/paths";
 import { type Condition, ConditionMark } from "../kit/Condition";
 import { ago, sentence } from "../kit/figures";
 import { Strip } from "../kit/Strip";
-import { axisName } from "../kit/words";
+import { axisName, capital } from "../kit/words";
 import { useMe } from "../session/me";
 
 type Shown = Schemas["ConditionOut"];
@@ -35,8 +35,6 @@ export function groups(c: Shown): Group[] {
     return { name, condition: worst.condition, why: worst.reason, places };
   });
 }
-
-const capital = (words: string) => words.charAt(0).toUpperCase() + words.slice(1);
 
 export function Places({
   printer,

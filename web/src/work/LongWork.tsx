@@ -6,7 +6,7 @@ import { api, got, type Schemas } from "../api/client";
 import { useAgain } from "../api/events";
 import { Button, ErrorNote, Field, INPUT, Loading } from "../kit/bits";
 import { ago } from "../kit/figures";
-import { VERDICT } from "../kit/words";
+import { placeName, VERDICT } from "../kit/words";
 import { isOver, type Work } from "./outcome";
 import { WorkLine } from "./WorkLine";
 
@@ -244,7 +244,7 @@ function ChangesTable({ c, measured }: { c: Schemas["Changes"]; measured: Schema
               <td className="py-1.5 pr-3">
                 <Link to={`/machines/${x.printer_id}`}>{x.printer}</Link>
               </td>
-              <td className="pr-3">{x.place.length < 3 ? x.place.toUpperCase() : x.place}</td>
+              <td className="pr-3">{placeName(x.place)}</td>
               <td className="pr-3">{measured.find((m) => m.name === x.procedure)?.words}</td>
               <td className="pr-3">
                 <time title={new Date(x.at).toLocaleString()}>{ago(x.at)}</time>

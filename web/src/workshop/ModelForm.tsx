@@ -6,7 +6,7 @@ import type { Texts } from "../bench/Fields";
 import { Button, ErrorNote, Field, fieldError, INPUT, Loading, TextField } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
-import { KINEMATICS } from "../kit/words";
+import { capital, KINEMATICS } from "../kit/words";
 import { nameOf, type Path, type Told, withValue } from "./draft";
 import { type LimitRow, LimitRows, limitRows, limitsOf } from "./Limits";
 import { type Remarks, Sheet } from "./Sheet";
@@ -198,8 +198,7 @@ function Describe({
           <ul className="rows">
             {sheet.data.lacks.map((l) => (
               <li key={l.procedure} className="py-1.5">
-                <b>{l.words.charAt(0).toUpperCase() + l.words.slice(1)}</b> ({l.places.join(", ").toUpperCase()}):{" "}
-                {l.lacks.join(", ").toLowerCase()}
+                <b>{capital(l.words)}</b> ({l.places.join(", ").toUpperCase()}): {l.lacks.join(", ").toLowerCase()}
               </li>
             ))}
           </ul>
