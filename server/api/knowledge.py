@@ -52,13 +52,14 @@ class FaultBrief(Schema):
 
 
 class CheckBrief(Schema):
-    """A check and what it answers; ``procedure``: what runs it at the bench (null: it is done by hand)."""
+    """A check and what it answers; ``procedure``: what runs it at the bench (null: it is done by hand); ``nothing``: that nothing was found."""
 
     id: str
     label: str
     minutes: float
     answers: list[str]
     swap: bool
+    nothing: str
     how: list[str]
     caution: str
     tools: list[str]
@@ -93,7 +94,9 @@ def see_knowledge(request: SignedIn):
         ],
         checks=[
             # What is only planned is done by hand.
-            CheckBrief.model_validate(c.model_dump() | ({"procedure": None} if c.planned else {}))
+            CheckBrief.model_validate(
+                c.model_dump() | {"nothing": c.nothing} | ({"procedure": None} if c.planned else {})
+            )
             for c in knowledge.checks().values()
         ],
         events=knowledge.events(),

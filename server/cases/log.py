@@ -8,6 +8,7 @@ from typing import Any
 
 from django.db.models import F, QuerySet
 from kestov_core import knowledge
+from kestov_core.diagnosis.evidence import at_place
 from people.models import name_of
 from workshop import timeline
 
@@ -23,16 +24,14 @@ def _said(check: str, said: Sequence[Observation]) -> str:
     """One line of the log for what was said at one moment: a single finding, or the outcome of a whole check."""
 
     def names(state: str) -> str:
-        found = dict.fromkeys(
-            _label(o.finding) + (f", {o.axis.upper()}" if o.axis else "") for o in said if o.state == state
-        )
+        found = dict.fromkeys(at_place(_label(o.finding), o.axis or None) for o in said if o.state == state)
         notes = [o.note for o in said if o.state == state and o.note]
         return "; ".join(found) + (f" ({'; '.join(notes)})" if notes else "")
 
     present, absent = names("present"), names("absent")
     if check in knowledge.checks():
-        label = knowledge.checks()[check].label
-        return f"{label}: {present}" if present else f"{label}: {'all fine' if absent else 'not sure'}"
+        done = knowledge.checks()[check]
+        return f"{done.label}: {present or (done.nothing.lower() if absent else 'not sure')}"
     return (
         f"Seen: {present}"
         if present

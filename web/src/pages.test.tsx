@@ -28,7 +28,16 @@ const knowledge = {
   // biome-ignore lint/suspicious/noThenProperty: the word of the API
   faults: [{ id: "grub", label: "Grub screw loose", after: ["steps"], then: "File the flat.", steps: [], hand_to: "" }],
   checks: [
-    { id: "rock", label: "Rock test", answers: ["nut_rocks", "squeak"], swap: false, how: [], caution: "", tools: [] },
+    {
+      id: "rock",
+      label: "Rock test",
+      answers: ["nut_rocks", "squeak"],
+      swap: false,
+      nothing: "All fine",
+      how: [],
+      caution: "",
+      tools: [],
+    },
   ],
   events: ["head_changed"],
 };

@@ -220,13 +220,15 @@ def next_checks(case: Case, seen: dict[Node, Observed], ahead: Ahead, p: Array, 
     out: list[NextCheck] = []
     _open_the_way(case, seen, ahead.plans, p)
     for plan in ahead.plans:
+        c = plan.at.check
         outcomes = []
         if len(out) < 12:
             for b in np.argsort(-plan.share)[:4]:
                 k = plan.nodes[b]
-                outcomes.append(_outcome(case, ahead.nodes[k], float(plan.share[b]), ahead.seen.if_present[:, k]))
-            outcomes.append(_outcome(case, None, plan.calm, plan.then_fine))
-        c = plan.at.check
+                label = at_place(findings()[ahead.nodes[k][0]].label, ahead.nodes[k][1])
+                then = ahead.seen.if_present[:, k]
+                outcomes.append(_outcome(case, ahead.nodes[k], label, float(plan.share[b]), then))
+            outcomes.append(_outcome(case, (None, None), c.nothing, plan.calm, plan.then_fine))
         place = plan.at.axis if c.at not in ("screws", "beam", None) else None
         out.append(
             NextCheck(
@@ -273,7 +275,7 @@ def _why_now(case: Case, plan: Plan, p: Array) -> str:
     if plan.at.check.at == "walk":
         return f"{bears}, and on much else that hand and eye tell in one round."
     if plan.at.check.swap:
-        return f"{bears}, and tells whose fault it is before an hour goes into the wrong thing."
+        return f"{bears}, and tells them apart by one change alone."
     return f"{bears}; it takes {plan.minutes:.0f} minutes and saves {plan.saves:.0f} more."
 
 
@@ -371,7 +373,7 @@ def _gate(case: Case, pc: PlacedCheck, seen: dict[Node, Observed], process: floa
     return None
 
 
-def _outcome(case: Case, node: Node | None, chance: float, p: Array) -> Outcome:
+def _outcome(case: Case, node: tuple[str | None, str | None], label: str, chance: float, p: Array) -> Outcome:
     then = [
         Likely(
             fault=case.placed[i].fault.id,
@@ -381,9 +383,6 @@ def _outcome(case: Case, node: Node | None, chance: float, p: Array) -> Outcome:
         )
         for i in np.argsort(-p)[:3]
     ]
-    if node is None:
-        return Outcome(finding=None, label="All fine", probability=chance, then=then)
-    label = at_place(findings()[node[0]].label, node[1])
     return Outcome(finding=node[0], axis=place_of(node[1]), label=label, probability=chance, then=then)
 
 
@@ -394,8 +393,8 @@ def _why(outcomes: list[Outcome]) -> str:
     yes, no = likely.then[0], fine.then[0]
     found = f"“{likely.label}” would {'mean' if yes.probability > 0.5 else 'point to'} {small(yes.label)} ({percent(yes.probability)})"
     if (yes.fault, yes.axis) == (no.fault, no.axis):
-        return f"{found}; all fine would bring that to {percent(no.probability)}."
-    return f"{found}; all fine would leave {small(no.label)} first ({percent(no.probability)})."
+        return f"{found}; “{small(fine.label)}” would bring that to {percent(no.probability)}."
+    return f"{found}; “{small(fine.label)}” would leave {small(no.label)} first ({percent(no.probability)})."
 
 
 def repairs(

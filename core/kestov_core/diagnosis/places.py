@@ -202,7 +202,9 @@ def _spots(m: Machine, check: Check) -> list[tuple[str | None, tuple[str | None,
     if check.at == "beam":
         return [("z", ("z",))] if m.screws else []
     if check.at == "axis":
-        return [(a, (a,)) for a in GUIDED[m.kinematics]]
+        # A print has its own axes, whatever the machine moves by.
+        axes = ("x", "y", "z") if "print" in check.setup else GUIDED[m.kinematics]
+        return [(a, (a,)) for a in axes]
     if check.at == "motor":
         return [(a, (a,)) for a in motors_of(m)]
     return [(None, (None,))]

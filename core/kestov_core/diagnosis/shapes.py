@@ -120,7 +120,7 @@ class Likely(Part):
 
 
 class Outcome(Part):
-    """One thing that a check can show, how likely that is, and what it may be then. ``finding`` null: all fine."""
+    """One thing that a check can show, how likely that is, and what it may be then. ``finding`` null: nothing was found."""
 
     finding: str | None
     axis: Place | None = None

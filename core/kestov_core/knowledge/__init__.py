@@ -126,6 +126,11 @@ class Check(_Known):
     caution: str
     how: Annotated[list[str], Field(min_length=1)]
 
+    @property
+    def nothing(self) -> str:
+        """In words that nothing was found: of a swap, that it cured nothing."""
+        return "It stays as it was" if self.swap else "All fine"
+
 
 class Line(_Known):
     """One line of a symptom's drawing in a frame of 96 by 72: what it belongs to, and its path.

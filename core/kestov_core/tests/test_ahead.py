@@ -54,6 +54,20 @@ class Advice(unittest.TestCase):
             for n in diagnose(*told).next[:5]:
                 self.assertRegex(n.why_now, r"^[A-Z].*\.$")
 
+    def test_a_swap_that_cured_nothing_is_not_called_fine(self):
+        for n in all_checks(diagnose(("strings",))):
+            if n.outcomes:
+                nothing = n.outcomes[-1]
+                swap = knowledge.checks()[n.check].swap
+                self.assertEqual((nothing.finding, nothing.label), (None, "It stays as it was" if swap else "All fine"))
+
+    def test_prints_are_looked_at_along_their_own_axes(self):
+        at = {c.axis for c in place_checks(machine_of("delta")) if c.check.id == "ringing_print"}
+        self.assertEqual(at, {"x", "y"})
+        self.assertEqual(
+            {c.axis for c in place_checks(machine_of("delta")) if c.check.id == "drag"}, {"t1", "t2", "t3"}
+        )
+
     def test_one_walk_round_takes_less_than_its_parts(self):
         checks = knowledge.checks()
         parts = [checks[c] for c in ("spool_and_tube", "rock", "look_frame", "grub_marks")]

@@ -255,6 +255,8 @@ class Weighing(ApiCase):
         seen = self.outcome("spool_and_tube")
         words = [line["words"] for line in seen["log"] if line["kind"] == "seen"]
         self.assertEqual(words, ["Spool, tube and stand: all fine"])
+        words = [line["words"] for line in self.outcome("swap_filament")["log"]]
+        self.assertIn("Same file with plain filament: it stays as it was", words)
         words = [line["words"] for line in self.outcome("rock", [("bed_plate_moves", "")])["log"]]
         self.assertTrue(
             any(w.startswith("Rock test by hand: ") and "The bed moves on its mounting" in w for w in words)

@@ -3825,7 +3825,7 @@ export interface components {
         };
         /**
          * CheckBrief
-         * @description A check and what it answers; ``procedure``: what runs it at the bench (null: it is done by hand).
+         * @description A check and what it answers; ``procedure``: what runs it at the bench (null: it is done by hand); ``nothing``: that nothing was found.
          */
         CheckBrief: {
             /** Id */
@@ -3838,6 +3838,8 @@ export interface components {
             answers: string[];
             /** Swap */
             swap: boolean;
+            /** Nothing */
+            nothing: string;
             /** How */
             how: string[];
             /** Caution */
@@ -4342,7 +4344,7 @@ export interface components {
         };
         /**
          * Outcome
-         * @description One thing that a check can show, how likely that is, and what it may be then. ``finding`` null: all fine.
+         * @description One thing that a check can show, how likely that is, and what it may be then. ``finding`` null: nothing was found.
          */
         Outcome: {
             /** Finding */

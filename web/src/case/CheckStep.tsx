@@ -28,6 +28,7 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
   const bench = useBench(c.printer_id);
   const findings = useFindings();
   const check = known.data?.checks.find((k) => k.id === next.check);
+  const nothing = check?.nothing ?? "";
   const mark = `check ${next.check} ${next.axis ?? ""}`;
   const waits = useWaitingHere(c).find((e) => e.mark === mark);
   const over = () => {
@@ -55,7 +56,7 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
         against: next.gate != null,
         note: words.join("; "),
       };
-      return aboutCase(c, "outcomes", `${next.label}: ${said(answer, named)}`, body, mark);
+      return aboutCase(c, "outcomes", `${next.label}: ${said(answer, named, nothing)}`, body, mark);
     },
     (answer) => {
       changed(answer);
@@ -165,14 +166,14 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
           That was found
         </Button>
         <Button disabled={found.length > 0 || send.isPending} onClick={allFine} keyHint="0" {...hover(null)}>
-          All fine
+          {check.nothing}
         </Button>
         <Button disabled={send.isPending} onClick={() => send.mutate({ names: [], unsure: true })}>
           Not sure
         </Button>
       </div>
       <p role="status" className="min-h-6 text-[15px] text-ink2">
-        {send.isPending ? `Taken: ${said(send.variables, named)}. Writing it down …` : ""}
+        {send.isPending ? `Taken: ${said(send.variables, named, nothing)}. Writing it down …` : ""}
       </p>
     </div>
   );
@@ -213,8 +214,8 @@ function Where(props: { label: string; places: string[]; here: string[]; put: (a
 }
 
 /** The answer in words, while it is on its way. */
-function said(answer: Answer, named: (f: Found) => string): string {
-  return answer.unsure ? "not sure" : answer.names.map(named).join(", ") || "all fine";
+function said(answer: Answer, named: (f: Found) => string, nothing: string): string {
+  return answer.unsure ? "not sure" : answer.names.map(named).join(", ") || nothing.toLowerCase();
 }
 
 /** A remedy: what to do, and whether it helped. */

@@ -20,7 +20,10 @@ const next = {
   ],
 } as unknown as Schemas["NextCheck"];
 const known: [unknown[], unknown][] = [
-  [["knowledge"], { checks: [{ id: "rock", answers: ["carriage_rocks"], swap: false, procedure: null }] }],
+  [
+    ["knowledge"],
+    { checks: [{ id: "rock", answers: ["carriage_rocks"], swap: false, nothing: "All fine", procedure: null }] },
+  ],
   [["findings"], [{ id: "carriage_rocks", label: "The carriage rocks", unit: "mm" }]],
   [["bench", 1], { entries: [] }],
 ];
@@ -87,6 +90,16 @@ describe("an answer", () => {
   });
 });
 
+it("of a swap that cured nothing is not called fine", async () => {
+  const swap = { ...next, check: "swap", label: "Swap the spool" };
+  const checks = [
+    { id: "swap", answers: ["carriage_rocks"], swap: true, nothing: "It stays as it was", procedure: null },
+  ];
+  step(swap, [[["knowledge"], { checks }], ...known.slice(1)]);
+  expect(screen.getByRole("button", { name: /^It stays as it was/ })).toBeTruthy();
+  expect(screen.queryByRole("button", { name: /^All fine/ })).toBeNull();
+});
+
 describe("a walk round the machine", () => {
   const at = (finding: string, axis: string | null) => ({ finding, axis, label: finding });
   const walk = {
@@ -98,7 +111,14 @@ describe("a walk round the machine", () => {
     outcomes: [],
   } as unknown as Schemas["NextCheck"];
   const knows: [unknown[], unknown][] = [
-    [["knowledge"], { checks: [{ id: "walk", answers: ["spool_pulls", "belt_dust"], swap: false, procedure: null }] }],
+    [
+      ["knowledge"],
+      {
+        checks: [
+          { id: "walk", answers: ["spool_pulls", "belt_dust"], swap: false, nothing: "All fine", procedure: null },
+        ],
+      },
+    ],
     [
       ["findings"],
       [

@@ -27,7 +27,10 @@ const c = {
 } as unknown as Schemas["CaseOut"];
 const next = { check: "rock", label: "Rock test", axis: "x", minutes: 5, saves_minutes: 9, why: "", gate: null };
 const known: [unknown[], unknown][] = [
-  [["knowledge"], { checks: [{ id: "rock", answers: ["carriage_rocks"], swap: false, procedure: null }] }],
+  [
+    ["knowledge"],
+    { checks: [{ id: "rock", answers: ["carriage_rocks"], swap: false, nothing: "All fine", procedure: null }] },
+  ],
   [["findings"], [{ id: "carriage_rocks", label: "The carriage rocks", unit: null }]],
   [["bench", 1], { entries: [] }],
 ];
