@@ -266,6 +266,24 @@ class TheWeighing(AppCase):
         page.get_by_role("navigation", name="Faults").get_by_role("link").first.click()
         expect(page.get_by_role("article", name="Damp filament")).to_be_visible()
 
+    def test_the_lead_changes_what_is_known_and_goes_back(self) -> None:
+        page = self.sign_in("lead")
+        page.goto("/knowledge/check/walk")
+        page.get_by_role("button", name="Change it for this workshop").click()
+        page.get_by_label("What we know here besides").fill("Mind the low beam by the window.")
+        page.get_by_text("It cannot be left out").wait_for()
+        self.assert_accessible(page, "changing what is known")
+        page.reload()
+        page.get_by_role("button", name="Change it for this workshop").click()
+        # What was typed outlives the page.
+        expect(page.get_by_label("What we know here besides")).to_have_value("Mind the low beam by the window.")
+        page.get_by_role("button", name="Keep it so here").click()
+        sheet = page.get_by_role("article", name="Walk round the machine")
+        expect(sheet.get_by_text("Here: Mind the low beam by the window.")).to_be_visible()
+        page.get_by_role("link", name=say("Changed in this workshop")).click()
+        page.get_by_role("button", name=say("^Back to how it came: Walk round")).click()
+        expect(page.get_by_text("all that is known here is as it came")).to_be_visible()
+
     def test_danger_stops_the_case(self) -> None:
         page = self.sign_in("tech2")
         page.goto("/cases/5")
@@ -313,6 +331,7 @@ class Views(AppCase):
         "report": "/report/6",
         "knowledge": "/knowledge",
         "a fault to read": "/knowledge/belt_slack",
+        "a check to read": "/knowledge/check/rock",
         "workshop": "/workshop",
         "scripting": "/scripting",
     }

@@ -59,11 +59,15 @@ class LogLine(Schema):
 
 
 class WeighingOut(Schema):
-    """What it may be: the core's result, where its evidence came from, and the causes confirmed on this model so far."""
+    """What it may be: the core's result, where its evidence came from, and the causes confirmed on this model so far.
+
+    ``changed``: faults and checks that this workshop knows otherwise than they came.
+    """
 
     result: DiagnoseResult
     sources: list[str]
     confirmed: dict[str, int]
+    changed: int
 
 
 class CaseOut(CaseBrief):
@@ -131,7 +135,12 @@ def case_out(case: Case, user: User) -> CaseOut:
         step=next_step(case, weighed),
         fault=case.fault,
         fault_axis=case.fault_axis,
-        weighing=WeighingOut(result=weighed.result, sources=weighed.sources, confirmed=weighed.confirmed)
+        weighing=WeighingOut(
+            result=weighed.result,
+            sources=weighed.sources,
+            confirmed=weighed.confirmed,
+            changed=weighed.known.changed,
+        )
         if weighed
         else None,
         may_work=works,

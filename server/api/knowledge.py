@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from datetime import datetime
+from typing import Annotated, Literal
 
+from cases import mending
 from kestov_core import knowledge
-from kestov_core.diagnosis.reading import FaultRead, read_faults
+from kestov_core.diagnosis.reading import CheckRead, FaultRead, read_checks, read_faults
 from kestov_core.knowledge import Line
-from ninja import Router, Schema
+from kestov_core.knowledge.mended import CheckMended, FaultMended
+from ninja import Field, Router, Schema
+from people.models import name_of
 
+from .once import once
 from .permissions import may
 from .signed import SignedIn
 
@@ -86,18 +91,19 @@ def findings(request: SignedIn):
 
 @router.get("/knowledge", auth=may("knowledge.see"), response=KnowledgeOut, operation_id="knowledge.see")
 def see_knowledge(request: SignedIn):
-    """Faults, checks and events of the diagnosis."""
+    """Faults, checks and events of the diagnosis, as this workshop has them."""
+    known = mending.known_here()
     return KnowledgeOut(
         faults=[
             FaultBrief.model_validate(f.model_dump() | {"after": [knowledge.words_of(p) for p in f.after]})
-            for f in knowledge.faults().values()
+            for f in known.faults.values()
         ],
         checks=[
             # What is only planned is done by hand.
             CheckBrief.model_validate(
                 c.model_dump() | {"nothing": c.nothing} | ({"procedure": None} if c.planned else {})
             )
-            for c in knowledge.checks().values()
+            for c in known.checks.values()
         ],
         events=knowledge.events(),
     )
@@ -108,4 +114,85 @@ def see_knowledge(request: SignedIn):
 )
 def faults(request: SignedIn):
     """Every fault as a person reads it: what it shows, how to tell it, what to do, what to measure after."""
-    return read_faults()
+    return read_faults(mending.known_here())
+
+
+@router.get(
+    "/knowledge/checks", auth=may("knowledge.checks"), response=list[CheckRead], operation_id="knowledge.checks"
+)
+def checks(request: SignedIn):
+    """Every check as a person reads it: how it is done, with what, and what it looks at."""
+    return read_checks(mending.known_here())
+
+
+class ChangedOut(Schema):
+    """One thing that the workshop has changed, beside how it came (null: it did not show that). ``words``: the field in words."""
+
+    kind: Literal["fault", "check"]
+    name: str
+    label: str
+    field: str
+    words: str
+    value: mending.Value
+    came: mending.Value | None
+    why: str
+    who: str
+    at: datetime
+
+
+Back = Annotated[list[Annotated[str, Field(max_length=60)]], Field(max_length=100)]
+Why = Annotated[str, Field(max_length=300)]
+
+
+class FaultMendIn(Schema):
+    """What is to be otherwise with a fault here. ``back``: fields that are as they came again (``shows.FINDING`` for one that it shows)."""
+
+    mend: FaultMended = FaultMended()
+    back: Back = []
+    why: Why = ""
+
+
+class CheckMendIn(Schema):
+    """What is to be otherwise with a check here. ``back``: fields that are as they came again."""
+
+    mend: CheckMended = CheckMended()
+    back: Back = []
+    why: Why = ""
+
+
+def _changed() -> list[ChangedOut]:
+    return [ChangedOut.model_validate({**vars(c), "who": name_of(c.who)}) for c in mending.changed()]
+
+
+@router.get(
+    "/knowledge/changed", auth=may("knowledge.changed"), response=list[ChangedOut], operation_id="knowledge.changed"
+)
+def changed(request: SignedIn):
+    """All that this workshop has changed of what came with Kestov, newest first."""
+    return _changed()
+
+
+@router.post(
+    "/knowledge/faults/{name}",
+    auth=may("knowledge.mend"),
+    response=list[ChangedOut],
+    operation_id="knowledge.mend_fault",
+)
+@once
+def mend_fault(request: SignedIn, name: str, payload: FaultMendIn):
+    """Change words, minutes and rates of a fault; cases are weighed by them from now on."""
+    mending.mend_fault(request.user, name, payload.mend, payload.back, payload.why)
+    return _changed()
+
+
+@router.post(
+    "/knowledge/checks/{name}",
+    auth=may("knowledge.mend"),
+    response=list[ChangedOut],
+    operation_id="knowledge.mend_check",
+)
+@once
+def mend_check(request: SignedIn, name: str, payload: CheckMendIn):
+    """Change words and minutes of a check; cases are weighed by them from now on."""
+    mending.mend_check(request.user, name, payload.mend, payload.back, payload.why)
+    return _changed()

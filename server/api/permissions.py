@@ -42,6 +42,9 @@ TABLE: dict[str, Role | None] = {
     "findings.list": M,
     "knowledge.see": T,
     "knowledge.faults": T,
+    "knowledge.checks": T,
+    "knowledge.changed": T,
+    "knowledge.mend": L,
     # cases
     "cases.list": M,
     "cases.report": M,

@@ -7,11 +7,13 @@ from datetime import date, datetime
 from typing import Annotated, Literal
 
 from cases.learning import Look, looks
+from cases.mending import known_here
 from cases.models import Case
 from cases.weighing import confirmed_cases
 from kestov_core import knowledge, procedures
 from kestov_core.asking import Choice
 from kestov_core.describing import LimitTold
+from kestov_core.knowledge.mended import Book
 from kestov_core.machine import Description
 from measuring.checks import doubt
 from ninja import Field, Router, Schema
@@ -186,21 +188,21 @@ class AuditPage(Schema):
     more: bool
 
 
-def _looks(closed: list[Case]) -> list[LookLearned]:
+def _looks(closed: list[Case], known: Book) -> list[LookLearned]:
     """What these cases say of each look, those that say most first."""
-    told = sorted(looks(closed).values(), key=lambda x: -(x.should + len(x.took)))
+    told = sorted(looks(closed, known).values(), key=lambda x: -(x.should + len(x.took)))
     return [_look(x) for x in told[:_MOST_LOOKS] if x.should or x.took]
 
 
 def _look(x: Look) -> LookLearned:
     check = knowledge.checks()[x.check]
     return LookLearned(
-        label=check.label, should=x.should, saw=x.saw, minutes=x.mean_taken, times=len(x.took), typical=check.minutes
+        label=check.label, should=x.should, saw=x.saw, minutes=x.mean_taken, times=len(x.took), typical=x.typical
     )
 
 
 def the_workshop() -> Workshop:
-    models = []
+    models, known = [], known_here()
     for m in PrinterModel.objects.prefetch_related("limits", "printers"):
         closed = confirmed_cases(m)
         models.append(
@@ -215,7 +217,7 @@ def the_workshop() -> Workshop:
                     Learned(label=knowledge.faults()[fault].label, times=times)
                     for fault, times in Counter(c.fault for c in closed).most_common()
                 ],
-                looks=_looks(closed),
+                looks=_looks(closed, known),
             )
         )
     return Workshop(

@@ -15,6 +15,7 @@ from statistics import fmean
 from kestov_core import knowledge
 from kestov_core.diagnosis.evidence import BELIEVED
 from kestov_core.diagnosis.reading import MUST
+from kestov_core.knowledge.mended import Book
 
 from .models import Case, Comment, Observation
 
@@ -28,9 +29,13 @@ _LEAST, _MOST = 0.5, 90.0
 
 @dataclass
 class Look:
-    """One check: how often it should have seen something and did, and what it took in minutes, each time."""
+    """One check: how often it should have seen something and did, and what it took in minutes, each time.
+
+    ``typical``: its minutes as the knowledge has them.
+    """
 
     check: str
+    typical: float
     should: int = 0
     saw: int = 0
     took: list[float] = field(default_factory=list)
@@ -45,8 +50,7 @@ class Look:
     @property
     def minutes(self) -> float:
         """Minutes for this check here: the knowledge's own, and what was taken."""
-        typical = knowledge.checks()[self.check].minutes
-        return (_TIMES * typical + sum(self.took)) / (_TIMES + len(self.took))
+        return (_TIMES * self.typical + sum(self.took)) / (_TIMES + len(self.took))
 
     @property
     def mean_taken(self) -> float | None:
@@ -54,8 +58,8 @@ class Look:
         return fmean(self.took) if self.took else None
 
 
-def looks(cases: Sequence[Case]) -> dict[str, Look]:
-    """What the newest of these closed cases say of each check that was done in them."""
+def looks(cases: Sequence[Case], known: Book) -> dict[str, Look]:
+    """What the newest of these closed cases say of each check that was done in them, beside the knowledge as it is here."""
     newest = sorted(cases, key=lambda c: c.reported_at, reverse=True)[:MOST_CASES]
     fault = {c.pk: (c.fault, c.fault_axis) for c in newest}
     acts: dict[tuple[int, int | None], list[tuple[datetime, str]]] = defaultdict(list)
@@ -68,9 +72,9 @@ def looks(cases: Sequence[Case]) -> dict[str, Look]:
             done.append((o.at, check))
         if not check:
             continue
-        look = found.setdefault(check, Look(check))
+        look = found.setdefault(check, Look(check, known.checks[check].minutes))
         name, place = fault[o.case_id]
-        shows = knowledge.faults()[name].shows.get(o.finding, 0.0)
+        shows = known.faults[name].shows.get(o.finding, 0.0)
         if shows >= MUST and o.state != "unknown" and o.axis in ("", place):
             look.should += 1
             look.saw += o.state == "present"

@@ -130,3 +130,23 @@ class SiblingLook(models.Model):
     class Meta:
         ordering = ["made_at", "id"]
         constraints = [models.UniqueConstraint(fields=["case", "printer"], name="look_once_for_a_danger")]
+
+
+class Mend(models.Model):
+    """One thing that the workshop has changed of the knowledge: of a fault or a check, one field, or how often it shows a finding.
+
+    The newest of a field holds; ``value`` null: it is as it came with Kestov again. Older ones tell how it was.
+    """
+
+    kind = models.CharField(max_length=5, choices=[("fault", "fault"), ("check", "check")])
+    name = models.CharField(max_length=40)
+    # ``shows.FINDING`` for how often a fault shows a finding.
+    field = models.CharField(max_length=60)
+    value = models.JSONField(null=True)
+    why = models.CharField(max_length=300, blank=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["at", "id"]
+        indexes = [models.Index(fields=["kind", "name", "field", "-at"])]

@@ -21,7 +21,8 @@ _STANDING = "Keep fingers clear of the beam: it can move while motors are on."
 class Step(BaseModel):
     """The next thing to do. ``check`` and ``repair`` come from the weighing; the rest from where the case stands.
 
-    ``why_now``: why this before another; ``beside``: a repair that takes hardly longer than to look.
+    ``why_now``: why this before another; ``beside``: a repair that takes hardly longer than to look;
+    ``note``: what this workshop knows of it besides.
     """
 
     kind: Literal["danger", "take", "check", "repair", "pluck", "set", "verify", "close", "done"]
@@ -34,6 +35,7 @@ class Step(BaseModel):
     caution: str = ""
     how: list[str] = []
     tools: list[str] = []
+    note: str = ""
     fault: str = ""
     check: str = ""
     after: list[str] = []
@@ -143,7 +145,7 @@ def _weighed_step(case: Case, weighed: Weighed | None) -> Step:
     belts = case.printer.motion().belts()
     if result.repair_now and not result.repair_now[0].beside:
         best = result.repair_now[0]
-        fault = knowledge.faults()[best.fault]
+        fault = weighed.known.faults[best.fault]
         if fault.id in _SET_AT_BENCH:
             place = best.axis if best.axis in belts else next(iter(belts))
             return _pluck(case, place, best.words, round(best.minutes))
@@ -156,6 +158,7 @@ def _weighed_step(case: Case, weighed: Weighed | None) -> Step:
             caution=fault.caution,
             how=fault.steps,
             tools=[*fault.tools, *fault.parts],
+            note=fault.note,
             fault=fault.id,
             after=[knowledge.words_of(p) for p in fault.after],
             state=fault.state,
@@ -185,6 +188,7 @@ def _weighed_step(case: Case, weighed: Weighed | None) -> Step:
         caution=best_check.caution,
         how=best_check.how,
         tools=best_check.tools,
+        note=best_check.note,
         check=best_check.check,
     )
 

@@ -11,12 +11,14 @@ from kestov_core import knowledge, procedures
 from kestov_core.diagnosis.evidence import condensed
 from kestov_core.diagnosis.places import by_kind, machine_described, places_of
 from kestov_core.diagnosis.shapes import DiagnoseContext, Observed
+from kestov_core.knowledge.mended import Book
 from kestov_core.procedures.diagnose import DiagnoseResult, analyse
 from kestov_core.quantities import Quantity
 from measuring.models import Action, Capture
 from workshop.models import Event, Printer, PrinterModel
 
 from .learning import Look, looks
+from .mending import known_here
 from .models import Case, Closing, State
 
 #: Older evidence and events say nothing about this trouble.
@@ -25,11 +27,12 @@ LOOK_BACK = timedelta(days=150)
 
 @dataclass
 class Weighed:
-    """What the core makes of a case, and where its evidence came from, in words."""
+    """What the core makes of a case, where its evidence came from, in words, and the knowledge that it was weighed by."""
 
     result: DiagnoseResult
     sources: list[str]
     confirmed: dict[str, int]
+    known: Book
 
 
 def weigh(case: Case) -> Weighed:
@@ -38,7 +41,8 @@ def weigh(case: Case) -> Weighed:
     motion = printer.motion()
     known = [c for c in confirmed_cases(case.printer.model) if c.pk != case.pk]
     counts, elsewhere = confirmed_causes(known)
-    learned = looks(known)
+    here_known = known_here()
+    learned = looks(known, here_known)
     happened = _events(printer, case.reported_at)
     here = places_here(printer)
     tried = case.actions.filter(kind="repair", helped=False)
@@ -59,6 +63,7 @@ def weigh(case: Case) -> Weighed:
             ],
             "confirmed": counts,
             "minutes": {check: look.minutes for check, look in learned.items() if look.took},
+            "mended": here_known.mended.model_dump(exclude_unset=True),
             "most": 10,
         }
     )
@@ -66,7 +71,7 @@ def weigh(case: Case) -> Weighed:
         f"Began after: {e.event.replace('_', ' ')} on {e.at:%-d %B}" + (f" ({e.note})" if e.note else "")
         for e in happened
     ]
-    return Weighed(analyse(context), words + elsewhere, counts)
+    return Weighed(analyse(context), words + elsewhere, counts, here_known)
 
 
 def places_here(printer: Printer) -> frozenset[str]:

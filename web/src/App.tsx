@@ -164,6 +164,8 @@ function Frame({ me }: { me: Me }) {
               <Route path="/bench/:id/parts" element={<PartsPage />} />
               <Route path="/bench/:id/:procedure/:place" element={<BenchPage />} />
               <Route path="/knowledge" element={<KnowledgePage />} />
+              <Route path="/knowledge/changed" element={<KnowledgePage />} />
+              <Route path="/knowledge/check/:check" element={<KnowledgePage />} />
               <Route path="/knowledge/:fault" element={<KnowledgePage />} />
               <Route path="/workshop" element={<WorkshopPage />} />
               <Route path="/instruments/:id" element={<InstrumentPage />} />

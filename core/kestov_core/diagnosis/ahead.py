@@ -97,7 +97,7 @@ def look_ahead(case: Case, context: DiagnoseContext, seen: dict[Node, Observed],
     """Every check that still has something to tell, with its worth; None where none has."""
     told = known(seen)
     rows: list[tuple[PlacedCheck, list[Node]]] = []
-    for pc in place_checks(case.machine):
+    for pc in place_checks(case.machine, case.known):
         open_ = [n for n in pc.nodes if n not in told and (n[0], None) not in told]
         if open_:
             rows.append((pc, open_))
@@ -235,7 +235,7 @@ def next_checks(case: Case, seen: dict[Node, Observed], ahead: Ahead, p: Array, 
                 check=c.id, label=at_place(c.label, place), axis=place_of(plan.at.axis), minutes=plan.minutes,
                 saves_minutes=plan.saves, why=_why(outcomes), why_now=_why_now(case, plan, p),
                 gate=_gate(case, plan.at, seen, process, swapped), procedure=c.procedure, tools=c.tools, caution=c.caution,
-                how=c.how, waits_hours=c.waits_hours, outcomes=outcomes,
+                how=c.how, note=c.note, waits_hours=c.waits_hours, outcomes=outcomes,
                 asks=[_looked(*ahead.nodes[k]) for k in plan.nodes],
             )
         )  # fmt: skip

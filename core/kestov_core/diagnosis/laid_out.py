@@ -7,12 +7,13 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from functools import cache
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
-from ..knowledge import Fault, checks, findings
+from ..knowledge import Fault, findings
+from ..knowledge.mended import Book, book
 from ..machine import WHOLE
 from . import engine
 from .evidence import belief, noise, speaks_of_two
@@ -37,9 +38,13 @@ TOGETHER_DAYS = 3.0
 
 @dataclass
 class Case:
-    """A case laid out as arrays over the placed faults: their rates, the words for what moved each, minutes to mend each."""
+    """A case laid out as arrays over the placed faults: their rates, the words for what moved each, minutes to mend each.
+
+    ``known``: the knowledge that it is weighed by.
+    """
 
     machine: Machine
+    known: Book
     placed: list[Placed]
     rates: Array
     factors: list[list[Reason]]
@@ -47,7 +52,7 @@ class Case:
 
     def column(self, finding: str, axis: str | None) -> tuple[Array, Array]:
         """u = 1 - p and h of one finding at one place."""
-        return _column(self.machine, finding, axis)
+        return _column(self.machine, self.known, finding, axis)
 
     def observe(self, w: engine.Weights, o: Observed, believed: float | None = None) -> engine.Weights:
         """Weights after one observation; what nobody knows changes nothing."""
@@ -66,16 +71,16 @@ class Case:
         return at.fault.label if at.axis in (*WHOLE, "e") else f"{at.fault.label}, {at.axis.upper()}"
 
 
-@cache
-def placed_on(machine: Machine) -> list[Placed]:
+@lru_cache(maxsize=64)
+def placed_on(machine: Machine, known: Book) -> list[Placed]:
     """Every fault of a machine at each of its places."""
-    return place_faults(machine)
+    return place_faults(machine, known)
 
 
-@cache
-def _column(machine: Machine, finding: str, axis: str | None) -> tuple[Array, Array]:
+@lru_cache(maxsize=20_000)
+def _column(machine: Machine, known: Book, finding: str, axis: str | None) -> tuple[Array, Array]:
     """u and h of a finding; what stands for several is there where any of them is."""
-    placed, kind = placed_on(machine), findings()[finding]
+    placed, kind = placed_on(machine, known), findings()[finding]
     u, h = np.ones(len(placed)), np.ones(len(placed))
     for name in kind.either or [finding]:
         for i, at in enumerate(placed):
@@ -96,7 +101,8 @@ def lay_out(context: DiagnoseContext) -> Case:
     machine = machine_of(
         printer.kinematics, kinds, [[*pair] for pair in printer.pairs], {str(k): v for k, v in printer.homing.items()}
     )
-    placed = placed_on(machine)
+    known = book(context.mended)
+    placed = placed_on(machine, known)
     count: dict[str, int] = {}
     for at in placed:
         count[at.fault.id] = count.get(at.fault.id, 0) + 1
@@ -111,13 +117,13 @@ def lay_out(context: DiagnoseContext) -> Case:
         factor, reasons = _history(at, context, newest, ages)
         rates[i] = base * factor / count[at.fault.id]
         factors.append(reasons)
-    repair = np.array([at.fault.minutes + proof_minutes(at.fault) for at in placed])
-    return Case(machine, placed, rates, factors, repair)
+    repair = np.array([at.fault.minutes + proof_minutes(at.fault, known) for at in placed])
+    return Case(machine, known, placed, rates, factors, repair)
 
 
-def proof_minutes(fault: Fault) -> float:
+def proof_minutes(fault: Fault, known: Book) -> float:
     """Minutes to see whether a repair has helped: a repair is not done before what it touches is measured again."""
-    again = [c.minutes for c in checks().values() if c.procedure in fault.after]
+    again = [c.minutes for c in known.checks.values() if c.procedure in fault.after]
     return min(max(min(again, default=0.0), SHORT_PROOF), LONG_PROOF)
 
 

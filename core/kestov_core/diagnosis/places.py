@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..knowledge import Check, Fault, FindingKind, checks, faults, findings
+from ..knowledge import Check, Fault, FindingKind, findings
+from ..knowledge.mended import Book, book
 from ..machine import AXES_OF_BELT, BED, BELTS, FRAME, GUIDED, HEAD, PAIRS, PLACES, SCREWS, WHOLE, Description
 
 #: What each axis carries: a loose thing there rocks there.
@@ -93,10 +94,10 @@ def places_of(m: Machine) -> frozenset[str]:
     return frozenset(at | {*m.belts, *m.screws, "x", "y", "z", "e", *WHOLE})
 
 
-def place_faults(m: Machine) -> list[Placed]:
-    """Every fault that this machine can have, at each place where it can have it."""
+def place_faults(m: Machine, known: Book | None = None) -> list[Placed]:
+    """Every fault that this machine can have, at each place where it can have it; ``known``: as a workshop knows them."""
     out = []
-    for fault in faults().values():
+    for fault in (known or book()).faults.values():
         if m.kinematics not in fault.not_on and (not fault.only_on or m.kinematics in fault.only_on):
             out += [
                 Placed(fault, axis, near_of(m, fault.where, axis), reach_of(m, fault.where, axis))
@@ -173,10 +174,10 @@ def _axes_of(m: Machine, place: str) -> tuple[str, ...]:
     return AXES_OF_BELT[m.kinematics].get(place, (place[0],) if place[0] in "xyz" else ())
 
 
-def place_checks(m: Machine) -> list[PlacedCheck]:
-    """Every check that makes sense on this machine, at each place where it is done by itself."""
+def place_checks(m: Machine, known: Book | None = None) -> list[PlacedCheck]:
+    """Every check that makes sense on this machine, at each place where it is done by itself; ``known``: as a workshop does it."""
     out = []
-    for check in checks().values():
+    for check in (known or book()).checks.values():
         if check.only_on and m.kinematics not in check.only_on:
             continue
         for axis, places in _spots(m, check):

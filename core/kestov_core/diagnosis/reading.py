@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from pydantic import BaseModel
 
-from ..knowledge import Fault, checks, faults, findings, words_of
+from ..knowledge import Check, Fault, findings, words_of
+from ..knowledge.mended import Book, book
 from ..machine import BED, FRAME, HEAD, Kinematics
 
 #: A fault must show what it shows at least so often; it often shows what it shows at least so often (typical values by hand).
@@ -71,14 +72,61 @@ class FaultRead(BaseModel):
     after: list[str]
     then: str
     hand_to: str
+    note: str
 
 
-def read_faults() -> list[FaultRead]:
-    """Every fault of the knowledge, in the order of its files."""
-    return [_read(f) for f in faults().values()]
+class LooksAt(BaseModel):
+    """A finding that a check looks for."""
+
+    finding: str
+    label: str
 
 
-def _read(f: Fault) -> FaultRead:
+class CheckRead(BaseModel):
+    """All that is known of one check, to be read. ``looks_at``: what it can find; ``first``: checks that come before it.
+
+    ``at_bench``: measured there, so that its tools and its caution stand on its card.
+    """
+
+    id: str
+    label: str
+    minutes: float
+    setup: list[str]
+    waits_hours: float
+    at_bench: bool
+    swap: bool
+    tools: list[str]
+    caution: str
+    how: list[str]
+    looks_at: list[LooksAt]
+    nothing: str
+    first: list[str]
+    only_on: list[Kinematics]
+    note: str
+
+
+def read_faults(known: Book | None = None) -> list[FaultRead]:
+    """Every fault of the knowledge, in the order of its files; ``known``: as a workshop has it."""
+    of = known or book()
+    return [_read(f, of) for f in of.faults.values()]
+
+
+def read_checks(known: Book | None = None) -> list[CheckRead]:
+    """Every check of the knowledge, in the order of the fixed checklist; ``known``: as a workshop does it."""
+    of = (known or book()).checks
+    return [
+        CheckRead(
+            **c.model_dump(include=set(CheckRead.model_fields) & set(Check.model_fields)),
+            at_bench=c.procedure is not None and not c.planned,
+            looks_at=[LooksAt(finding=a, label=findings()[a].label) for a in c.answers],
+            nothing=c.nothing,
+            first=[of[b].label for b in c.before],
+        )
+        for c in of.values()
+    ]
+
+
+def _read(f: Fault, known: Book) -> FaultRead:
     shown = sorted(f.shows.items(), key=lambda s: -s[1])
 
     def within(low: float, high: float) -> list[ShownOut]:
@@ -93,15 +141,15 @@ def _read(f: Fault) -> FaultRead:
         often=within(OFTEN, MUST),
         may=within(0.0, OFTEN),
         hides=[findings()[k].label for k in f.hides],
-        told_by=_told_by(f),
+        told_by=_told_by(f, known),
         begins_after=[e.replace("_", " ") for e, k in sorted(f.events.items(), key=lambda e: -e[1]) if k >= _BEGINS],
         after=[words_of(p) for p in f.after],
     )
 
 
-def _told_by(f: Fault) -> list[ToldBy]:
+def _told_by(f: Fault, known: Book) -> list[ToldBy]:
     rows = []
-    for c in checks().values():
+    for c in known.checks.values():
         # That another machine prints it well tells that it is this one, not what of it.
         looked = [a for a in c.answers if a in f.shows and a != "swap_machine_cures"]
         best = max(looked, key=lambda a: f.shows[a], default=None)

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
+from ..knowledge.mended import Mended
 from ..machine import Kinematics, Place
 from ..procedures.base import Context, Part
 from ..quantities import MOST_TOLD, Told
@@ -76,6 +77,7 @@ class Tried(Part):
 class DiagnoseContext(Context):
     """A case. ``confirmed``: causes that this workshop has confirmed on this model, by fault. ``setup_done``: set-up that is
     paid already (unplug, cool, covers, fetch, print). ``minutes``: what a check takes in this workshop, by its id.
+    ``mended``: what the workshop has changed of the knowledge.
     """
 
     printer: PrinterIn
@@ -86,6 +88,7 @@ class DiagnoseContext(Context):
     confirmed: Annotated[dict[Word, Annotated[int, Field(ge=0, le=1_000_000)]], Field(max_length=500)] = {}
     setup_done: Annotated[list[Literal["unplug", "cool", "covers", "fetch", "print"]], Field(max_length=5)] = []
     minutes: Annotated[dict[Word, Annotated[float, Field(gt=0, le=600)]], Field(max_length=200)] = {}
+    mended: Mended = Mended()
     most: Annotated[int, Field(ge=1, le=200)] = 12
 
 
@@ -156,6 +159,7 @@ class NextCheck(Part):
     tools: list[str] = []
     caution: str = ""
     how: list[str] = []
+    note: str = ""
     waits_hours: float = 0
     asks: list[Looked] = []
     outcomes: list[Outcome] = []

@@ -72,6 +72,7 @@ class Fault(_Known):
     machine. ``homing``: only where an axis finds its home so. ``only_on``, ``not_on``: kinematics. ``shows``: with which probability it shows each finding; ``hides``: factor on a finding that it makes
     unlikely. ``events``: factor on ``base`` when that has just been done. ``wears``: grows with age. ``minutes``: the
     repair, for a practised hand. ``before``: checks that a repair waits for; ``after``: what must be measured again.
+    ``note``: what a workshop knows of it besides.
     """
 
     id: str
@@ -97,6 +98,7 @@ class Fault(_Known):
     after: list[str] = []
     then: str
     hand_to: str = ""
+    note: str = ""
 
 
 class Check(_Known):
@@ -105,7 +107,8 @@ class Check(_Known):
     ``general``: an answer that any of the others implies. ``at``: done at each such place, or once for the machine (null);
     ``walk``: once round the machine, each thing at all its places.
     ``swap``: a controlled swap: one thing is changed. ``procedure``: what runs it; then minutes, tools and caution are
-    those of its card. ``planned``: the bench does not have that procedure yet; the check is done by hand.
+    those of its card. ``planned``: the bench does not have that procedure yet; the check is done by hand. ``note``: what a
+    workshop knows of it besides.
     """
 
     id: str
@@ -125,6 +128,7 @@ class Check(_Known):
     tools: list[str] = []
     caution: str
     how: Annotated[list[str], Field(min_length=1)]
+    note: str = ""
 
     @property
     def nothing(self) -> str:

@@ -4,6 +4,7 @@ from datetime import timedelta
 
 from cases import learning, weighing
 from cases.models import Case, Observation
+from kestov_core.knowledge.mended import book
 from measuring.models import Action
 from people.clock import at, now
 from workshop.models import Event
@@ -147,7 +148,9 @@ class Weighing(ApiCase):
         # Three of the knowledge's own 2 minutes and four of ten: 46 / 7.
         self.assertAlmostEqual(rock() - before, 46 / 7 - 2, places=1)
         self.assertGreater(
-            learning.looks(weighing.confirmed_cases(self.crossed.model))["rock"].missed, 0.1, "three of four overlooked"
+            learning.looks(weighing.confirmed_cases(self.crossed.model), book())["rock"].missed,
+            0.1,
+            "three of four overlooked",
         )
         self.good("lead", "POST", f"/workshop/models/{self.crossed.model_id}/forget")
         self.assertEqual((row(), rock()), ([], before))

@@ -306,7 +306,7 @@ export interface paths {
         };
         /**
          * See Knowledge
-         * @description Faults, checks and events of the diagnosis.
+         * @description Faults, checks and events of the diagnosis, as this workshop has them.
          */
         get: operations["knowledge.see"];
         put?: never;
@@ -331,6 +331,86 @@ export interface paths {
         get: operations["knowledge.faults"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/knowledge/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Checks
+         * @description Every check as a person reads it: how it is done, with what, and what it looks at.
+         */
+        get: operations["knowledge.checks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/knowledge/changed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Changed
+         * @description All that this workshop has changed of what came with Kestov, newest first.
+         */
+        get: operations["knowledge.changed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/knowledge/faults/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mend Fault
+         * @description Change words, minutes and rates of a fault; cases are weighed by them from now on.
+         */
+        post: operations["knowledge.mend_fault"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/knowledge/checks/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mend Check
+         * @description Change words and minutes of a check; cases are weighed by them from now on.
+         */
+        post: operations["knowledge.mend_check"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3946,6 +4026,8 @@ export interface components {
             then: string;
             /** Hand To */
             hand_to: string;
+            /** Note */
+            note: string;
         };
         /**
          * ShownOut
@@ -3974,6 +4056,188 @@ export interface components {
             by: string;
             /** Procedure */
             procedure: string | null;
+        };
+        /**
+         * CheckRead
+         * @description All that is known of one check, to be read. ``looks_at``: what it can find; ``first``: checks that come before it.
+         *
+         *     ``at_bench``: measured there, so that its tools and its caution stand on its card.
+         */
+        CheckRead: {
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            /** Minutes */
+            minutes: number;
+            /** Setup */
+            setup: string[];
+            /** Waits Hours */
+            waits_hours: number;
+            /** At Bench */
+            at_bench: boolean;
+            /** Swap */
+            swap: boolean;
+            /** Tools */
+            tools: string[];
+            /** Caution */
+            caution: string;
+            /** How */
+            how: string[];
+            /** Looks At */
+            looks_at: components["schemas"]["LooksAt"][];
+            /** Nothing */
+            nothing: string;
+            /** First */
+            first: string[];
+            /** Only On */
+            only_on: ("bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed")[];
+            /** Note */
+            note: string;
+        };
+        /**
+         * LooksAt
+         * @description A finding that a check looks for.
+         */
+        LooksAt: {
+            /** Finding */
+            finding: string;
+            /** Label */
+            label: string;
+        };
+        /**
+         * ChangedOut
+         * @description One thing that the workshop has changed, beside how it came (null: it did not show that). ``words``: the field in words.
+         */
+        ChangedOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "fault" | "check";
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Field */
+            field: string;
+            /** Words */
+            words: string;
+            /** Value */
+            value: number | string | string[];
+            /** Came */
+            came: number | string | string[] | null;
+            /** Why */
+            why: string;
+            /** Who */
+            who: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * FaultMendIn
+         * @description What is to be otherwise with a fault here. ``back``: fields that are as they came again (``shows.FINDING`` for one that it shows).
+         */
+        FaultMendIn: {
+            /**
+             * @default {
+             *       "base": null,
+             *       "minutes": null,
+             *       "shows": {},
+             *       "steps": null,
+             *       "caution": null,
+             *       "tools": null,
+             *       "parts": null,
+             *       "then": null,
+             *       "note": null
+             *     }
+             */
+            mend: components["schemas"]["FaultMended"];
+            /**
+             * Back
+             * @default []
+             */
+            back: string[];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
+         * FaultMended
+         * @description A fault as a workshop has it. ``base``: in so many of a hundred complaints; ``shows``: with which probability it shows
+         *     a finding (0: not at all), for the findings that are told; ``note``: what this workshop knows of it besides.
+         */
+        FaultMended: {
+            /** Base */
+            base?: number | null;
+            /** Minutes */
+            minutes?: number | null;
+            /**
+             * Shows
+             * @default {}
+             */
+            shows: {
+                [key: string]: number;
+            };
+            /** Steps */
+            steps?: string[] | null;
+            /** Caution */
+            caution?: string | null;
+            /** Tools */
+            tools?: string[] | null;
+            /** Parts */
+            parts?: string[] | null;
+            /** Then */
+            then?: string | null;
+            /** Note */
+            note?: string | null;
+        };
+        /**
+         * CheckMendIn
+         * @description What is to be otherwise with a check here. ``back``: fields that are as they came again.
+         */
+        CheckMendIn: {
+            /**
+             * @default {
+             *       "minutes": null,
+             *       "how": null,
+             *       "caution": null,
+             *       "tools": null,
+             *       "note": null
+             *     }
+             */
+            mend: components["schemas"]["CheckMended"];
+            /**
+             * Back
+             * @default []
+             */
+            back: string[];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
+         * CheckMended
+         * @description A check as a workshop has it: its minutes, how it is done, with what, and its caution; ``note``: what else is known of it.
+         */
+        CheckMended: {
+            /** Minutes */
+            minutes?: number | null;
+            /** How */
+            how?: string[] | null;
+            /** Caution */
+            caution?: string | null;
+            /** Tools */
+            tools?: string[] | null;
+            /** Note */
+            note?: string | null;
         };
         /**
          * Advice
@@ -4294,6 +4558,11 @@ export interface components {
              */
             how: string[];
             /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
              * Waits Hours
              * @default 0
              */
@@ -4442,7 +4711,8 @@ export interface components {
          * Step
          * @description The next thing to do. ``check`` and ``repair`` come from the weighing; the rest from where the case stands.
          *
-         *     ``why_now``: why this before another; ``beside``: a repair that takes hardly longer than to look.
+         *     ``why_now``: why this before another; ``beside``: a repair that takes hardly longer than to look;
+         *     ``note``: what this workshop knows of it besides.
          */
         Step: {
             /**
@@ -4483,6 +4753,11 @@ export interface components {
              * @default []
              */
             tools: string[];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
             /**
              * Fault
              * @default
@@ -4532,6 +4807,8 @@ export interface components {
         /**
          * WeighingOut
          * @description What it may be: the core's result, where its evidence came from, and the causes confirmed on this model so far.
+         *
+         *     ``changed``: faults and checks that this workshop knows otherwise than they came.
          */
         WeighingOut: {
             result: components["schemas"]["DiagnoseResult"];
@@ -4541,6 +4818,8 @@ export interface components {
             confirmed: {
                 [key: string]: number;
             };
+            /** Changed */
+            changed: number;
         };
         /**
          * ObservationIn
@@ -10987,6 +11266,98 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FaultRead"][];
+                };
+            };
+        };
+    };
+    "knowledge.checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckRead"][];
+                };
+            };
+        };
+    };
+    "knowledge.changed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"][];
+                };
+            };
+        };
+    };
+    "knowledge.mend_fault": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FaultMendIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"][];
+                };
+            };
+        };
+    };
+    "knowledge.mend_check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckMendIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"][];
                 };
             };
         };

@@ -99,6 +99,7 @@ function Next({ c, changed, onWhatIf }: { c: Case; changed: (c: Case) => void; o
         place: picked.axis,
         caution: picked.caution,
         how: picked.how,
+        note: picked.note ?? "",
         tools: picked.tools,
       }
     : c.step;
@@ -193,6 +194,11 @@ function How({ s }: { s: Case["step"] }) {
           </li>
         ))}
       </ol>
+      {s.note ? (
+        <p className="border-l-[5px] border-line pl-3">
+          <b>Here:</b> {s.note}
+        </p>
+      ) : null}
       <p className="text-[16px] text-ink2">
         {s.minutes > 1 ? `${s.minutes} minutes. ` : ""}
         {s.state ? `Machine ${s.state}. ` : ""}

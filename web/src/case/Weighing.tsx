@@ -71,6 +71,15 @@ export function Weighing({ c, whatIf }: { c: Case; whatIf: WhatIf }) {
           base rates.
         </p>
       ) : null}
+      {w.changed ? (
+        <p className="text-[15px] text-ink2">
+          <Link to="/knowledge/changed">
+            {w.changed === 1 ? "One fault or check is" : `${w.changed} faults and checks are`} weighed as this workshop
+            has changed {w.changed === 1 ? "it" : "them"}
+          </Link>
+          .
+        </p>
+      ) : null}
       {c.state === "closed" ? null : <Happened c={c} />}
     </section>
   );

@@ -118,6 +118,29 @@ export function TextField({ label, hint, error, onText, figure, ...input }: Text
   );
 }
 
+type LongFieldProps = Omit<FieldProps, "children"> &
+  Omit<ComponentProps<"textarea">, "value" | "onChange"> & { value: string; onText: (typed: string) => void };
+
+/** A labelled field of several lines, with its hint and its error underneath; 2000 characters where nothing else is said. */
+export function LongField({ label, hint, error, onText, ...input }: LongFieldProps) {
+  return (
+    <Field label={label} hint={hint} error={error}>
+      {(id, note) => (
+        <textarea
+          maxLength={2000}
+          rows={3}
+          {...input}
+          id={id}
+          aria-describedby={note}
+          aria-invalid={error !== undefined}
+          className={`${INPUT} py-2`}
+          onChange={(e) => onText(e.target.value)}
+        />
+      )}
+    </Field>
+  );
+}
+
 export const INPUT = "min-h-12 w-full rounded-[3px] border border-line bg-sheet px-3 text-[17px] text-ink";
 
 /** Run something on a bare key, as long as nobody is typing. */

@@ -1,45 +1,69 @@
-/** What the workshop knows, to be read: every fault with what it shows, how to tell it, what to do, what to measure after. */
+/** What the workshop knows, to be read and changed: every fault with what it shows, how to tell it and what to do; every check. */
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useParams } from "react-router";
+import { Link, useLocation, useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
-import { useFindings } from "../case/knowledge";
-import { Caution, ErrorNote, Loading, TextField, useTitle } from "../kit/bits";
-import { SymptomDrawing } from "../kit/SymptomDrawing";
+import { ErrorNote, Loading, TextField, useTitle } from "../kit/bits";
 import { capital } from "../kit/words";
+import { type Changed, ChangedRows, useChanged } from "./Mend";
+import { CheckSheet, FaultSheet } from "./Sheets";
 
 type Fault = Schemas["FaultRead"];
+type Check = Schemas["CheckRead"];
+/** A fault or a check in the list: where it is read, and all that is told on its page. */
+type Entry = { id: string; to: string; label: string; group: string; told: string; rank: (has: Has) => number };
+type Has = (words: string) => boolean;
 
-/** All that stands on a fault's page, for the letters typed. */
-function told(f: Fault): string {
-  const shown = [...f.must, ...f.often, ...f.may].map((s) => s.label);
-  return [f.label, f.group, ...shown, ...f.steps, ...f.begins_after, ...f.told_by.map((c) => c.label)]
-    .join(" ")
-    .toLowerCase();
-}
+const faultEntry = (f: Fault): Entry => {
+  const shown = [...f.must, ...f.often, ...f.may];
+  const words = [f.label, f.group, ...shown.map((s) => s.label), ...f.steps, ...f.begins_after];
+  return {
+    id: f.id,
+    to: `/knowledge/${f.id}`,
+    label: f.label,
+    group: f.group,
+    told: [...words, ...f.told_by.map((c) => c.label), f.note].join(" ").toLowerCase(),
+    rank: (has) => Math.max(0, ...shown.filter((s) => has(s.label)).map((s) => s.percent)),
+  };
+};
 
-/** What is called so stands first, then what shows it most, then what only mentions it. */
-function rank(f: Fault, letters: string[]): number {
-  const has = (words: string) => letters.every((l) => words.toLowerCase().includes(l));
-  if (has(f.label)) return 1000;
-  return Math.max(0, ...[...f.must, ...f.often, ...f.may].filter((s) => has(s.label)).map((s) => s.percent));
-}
+const checkEntry = (c: Check): Entry => ({
+  id: c.id,
+  to: `/knowledge/check/${c.id}`,
+  label: c.label,
+  group: "checks",
+  told: [c.label, ...c.how, ...c.looks_at.map((a) => a.label), ...c.tools, c.note].join(" ").toLowerCase(),
+  // A check that looks for it comes after the faults that often show it.
+  rank: (has) => (c.looks_at.some((a) => has(a.label)) ? 30 : 0),
+});
 
 export function KnowledgePage() {
-  const { fault: id } = useParams();
+  const { fault: faultId, check: checkId } = useParams();
+  const changes = useLocation().pathname === "/knowledge/changed";
   const [typed, setTyped] = useState("");
   const faults = useQuery({
     queryKey: ["knowledge", "faults"],
     queryFn: () => got(api.GET("/api/knowledge/faults")),
     staleTime: Number.POSITIVE_INFINITY,
   });
-  const chosen = faults.data?.find((f) => f.id === id);
-  useTitle(chosen ? chosen.label : "What is known");
-  if (!faults.data) return faults.error ? <ErrorNote error={faults.error} /> : <Loading what="what is known" />;
+  const checks = useQuery({
+    queryKey: ["knowledge", "checks"],
+    queryFn: () => got(api.GET("/api/knowledge/checks")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const changed = useChanged();
+  const fault = faults.data?.find((f) => f.id === faultId);
+  const check = checks.data?.find((c) => c.id === checkId);
+  useTitle(fault?.label ?? check?.label ?? (changes ? "What was changed here" : "What is known"));
+  if (!faults.data || !checks.data)
+    return faults.error || checks.error ? (
+      <ErrorNote error={faults.error ?? checks.error} />
+    ) : (
+      <Loading what="what is known" />
+    );
+  const rows = changed.data ?? [];
+  const of = (kind: Changed["kind"], name: string) => rows.filter((c) => c.kind === kind && c.name === name);
   const letters = typed.trim().toLowerCase().split(/\s+/).filter(Boolean);
-  const hits = faults.data.filter((f) => letters.every((l) => told(f).includes(l)));
-  const rows = letters.length ? [...hits].sort((a, b) => rank(b, letters) - rank(a, letters)) : hits;
-  const groups = letters.length ? [""] : [...new Set(rows.map((f) => f.group))];
   return (
     <div className="mx-auto grid max-w-6xl items-start gap-4 lg:grid-cols-[340px_1fr]">
       <section
@@ -51,158 +75,107 @@ export function KnowledgePage() {
         </h1>
         <TextField
           label="Find"
-          hint={`${faults.data.length} faults: by name, by what they show, by what to do.`}
+          hint={`${faults.data.length} faults, ${checks.data.length} checks: by name, by what they show, by what to do.`}
           autoComplete="off"
           value={typed}
           onText={setTyped}
         />
-        <nav aria-label="Faults">
-          {rows.length ? null : <p>Nothing that is known says that.</p>}
-          {groups.map((group) => (
-            <div key={group} className="mb-3">
-              {group ? <h2>{capital(group)}</h2> : null}
-              <ul>
-                {rows
-                  .filter((f) => !group || f.group === group)
-                  .map((f) => (
-                    <li key={f.id}>
-                      <Link
-                        to={`/knowledge/${f.id}`}
-                        aria-current={f.id === id ? "page" : undefined}
-                        className="flex min-h-11 items-center px-2 no-underline hover:bg-well aria-[current]:bg-well aria-[current]:font-semibold"
-                      >
-                        {f.label}
-                      </Link>
-                    </li>
-                  ))}
-              </ul>
-            </div>
-          ))}
-        </nav>
+        {rows.length ? (
+          <Link
+            to="/knowledge/changed"
+            aria-current={changes ? "page" : undefined}
+            className="flex min-h-11 items-center px-2 aria-[current]:bg-well aria-[current]:font-semibold"
+          >
+            Changed in this workshop: {rows.length}
+          </Link>
+        ) : null}
+        <Names
+          entries={[...faults.data.map(faultEntry), ...checks.data.map(checkEntry)]}
+          letters={letters}
+          chosen={fault || check ? (faultId ?? checkId) : undefined}
+          changed={
+            new Set(rows.map((c) => (c.kind === "fault" ? `/knowledge/${c.name}` : `/knowledge/check/${c.name}`)))
+          }
+        />
       </section>
-      {chosen ? <FaultSheet f={chosen} /> : <Start missing={id !== undefined} />}
+      {changes ? (
+        <ChangedSheet rows={rows} />
+      ) : fault ? (
+        <FaultSheet key={fault.id} f={fault} changed={of("fault", fault.id)} />
+      ) : check ? (
+        <CheckSheet key={check.id} c={check} changed={of("check", check.id)} />
+      ) : (
+        <Start missing={faultId ? "fault" : checkId ? "check" : null} />
+      )}
     </div>
   );
 }
 
-function Start({ missing }: { missing: boolean }) {
+type NamesProps = { entries: Entry[]; letters: string[]; chosen: string | undefined; changed: Set<string> };
+
+/** What is called so stands first, then what shows it most, then what only mentions it; by groups while nothing is typed. */
+function Names({ entries, letters, chosen, changed }: NamesProps) {
+  const has: Has = (words) => letters.every((l) => words.toLowerCase().includes(l));
+  const rank = (e: Entry) => (has(e.label) ? 1000 : e.rank(has));
+  const hits = entries.filter((e) => letters.every((l) => e.told.includes(l)));
+  const rows = letters.length ? [...hits].sort((a, b) => rank(b) - rank(a)) : hits;
+  const groups = letters.length ? [""] : [...new Set(rows.map((e) => e.group))];
+  return (
+    <nav aria-label="Faults and checks">
+      {rows.length ? null : <p>Nothing that is known says that.</p>}
+      {groups.map((group) => (
+        <div key={group} className="mb-3">
+          {group ? <h2>{capital(group)}</h2> : null}
+          <ul>
+            {rows
+              .filter((e) => !group || e.group === group)
+              .map((e) => (
+                <li key={e.to}>
+                  <Link
+                    to={e.to}
+                    aria-current={e.id === chosen ? "page" : undefined}
+                    className="flex min-h-11 items-center gap-2 px-2 no-underline hover:bg-well aria-[current]:bg-well aria-[current]:font-semibold"
+                  >
+                    <span className="flex-1">
+                      {e.label}
+                      {letters.length && e.group === "checks" ? <span className="text-ink2"> (check)</span> : null}
+                    </span>
+                    {changed.has(e.to) ? <span className="text-[15px] text-ink2">changed</span> : null}
+                  </Link>
+                </li>
+              ))}
+          </ul>
+        </div>
+      ))}
+    </nav>
+  );
+}
+
+function Start({ missing }: { missing: "fault" | "check" | null }) {
   return (
     <section className="sheet grid gap-2">
-      <h2>{missing ? "There is no such fault" : "Choose a fault, or type what you see"}</h2>
+      <h2>{missing ? `There is no such ${missing}` : "Choose a fault or a check, or type what you see"}</h2>
       <p className="max-w-[42em]">
-        Each has what it must show and what it may, what tells it from others, what to do with the caution it needs, and
-        what to measure again. Figures are typical values set down by hand; what the workshop confirms when it closes a
-        case counts on top of them.
+        Each fault has what it must show and what it may, what tells it from others, what to do with the caution it
+        needs, and what to measure again. Figures are typical values set down by hand; what the workshop confirms when
+        it closes a case counts on top of them. The lead can change words, minutes and rates for this workshop.
       </p>
     </section>
   );
 }
 
-const percent = (p: number) => `${p.toFixed(0)} %`;
-
-function FaultSheet({ f }: { f: Fault }) {
-  const only = [
-    f.only_on.length ? `only on ${f.only_on.map((k) => k.replace("_", " ")).join(", ")}` : "",
-    f.homing ? `only where it homes by ${f.homing.replace("_", " ")}` : "",
-    f.wears ? "grows likelier with age" : "",
-  ].filter(Boolean);
+/** All that is otherwise here than it came. */
+function ChangedSheet({ rows }: { rows: Changed[] }) {
   return (
-    <article className="sheet grid gap-5" aria-labelledby="fault">
-      <header>
-        <p className="text-ink2">
-          {capital(f.group)}, {f.where}
-          {only.length ? `; ${only.join("; ")}` : ""}
-        </p>
-        <h1 id="fault" className="!text-[30px]">
-          {f.label}
-        </h1>
-        <p className="mt-1">
-          In about <b className="font-mono">{f.base_percent}</b> of a hundred complaints (typical).
-          {f.begins_after.length ? ` Often begins after: ${f.begins_after.join(", ")}.` : ""}
-        </p>
-      </header>
-      <section className="grid gap-3" aria-labelledby="do">
-        <h2 id="do">What to do</h2>
-        {f.caution ? <Caution>{f.caution}</Caution> : null}
-        <ol className="grid gap-1.5">
-          {f.steps.map((line, i) => (
-            <li key={line} className="flex gap-3">
-              <b className="font-mono">{i + 1}</b> {line}
-            </li>
-          ))}
-        </ol>
-        <p className="text-ink2">
-          {f.minutes.toFixed(0)} minutes for a practised hand. Machine {f.state}.
-          {f.tools.length ? ` Have at hand: ${f.tools.join(", ")}.` : ""}
-          {f.parts.length ? ` Parts: ${f.parts.join(", ")}.` : ""}
-        </p>
-        {f.hand_to ? <p>Hand it to {f.hand_to}.</p> : null}
-        <p>
-          <b>Not enough?</b> {f.then}
-        </p>
-        <p>
-          <b>Measure again after it:</b>{" "}
-          {f.after.length ? `${f.after.join(", ")}.` : "the same print, before and after."}
-        </p>
-      </section>
-      {f.told_by.length ? (
-        <section aria-labelledby="tells">
-          <h2 id="tells">What tells it</h2>
-          <ul className="rows">
-            {f.told_by.map((c) => (
-              <li key={c.check} className="flex flex-wrap justify-between gap-3 py-2">
-                <span>
-                  <b>{c.label}</b>: {c.by.slice(0, 1).toLowerCase() + c.by.slice(1)}
-                </span>
-                <span className="text-ink2">{c.minutes.toFixed(0)} minutes</span>
-              </li>
-            ))}
-          </ul>
-        </section>
-      ) : null}
-      <section className="grid gap-4 sm:grid-cols-2" aria-label="What it shows">
-        <Shown title="Must show" rows={f.must} none="Nothing for certain." />
-        <Shown title="Often shows" rows={f.often} none="Nothing more." />
-      </section>
-      {f.may.length ? (
-        <details>
-          <summary className="min-h-11 cursor-pointer py-2 font-semibold">May show, too ({f.may.length})</summary>
-          <Shown rows={f.may} none="" columns />
-        </details>
-      ) : null}
-      {f.hides.length ? (
-        <p>
-          <b>Speaks against it:</b> {f.hides.join("; ")}.
-        </p>
-      ) : null}
+    <article className="sheet grid gap-3" aria-labelledby="changed">
+      <h1 id="changed" className="!text-[30px]">
+        Changed in this workshop
+      </h1>
+      {rows.length ? (
+        <ChangedRows rows={rows} named />
+      ) : (
+        <p>Nothing: all that is known here is as it came. A fault or a check is changed on its own page.</p>
+      )}
     </article>
-  );
-}
-
-type ShownProps = { title?: string; rows: Schemas["ShownOut"][]; none: string; columns?: boolean };
-
-function Shown({ title, rows, none, columns }: ShownProps) {
-  const findings = useFindings();
-  return (
-    <div>
-      {title ? <h2>{title}</h2> : null}
-      {rows.length ? null : <p className="text-ink2">{none}</p>}
-      <ul className={columns ? "grid gap-1.5 sm:grid-cols-2" : "grid gap-1.5"}>
-        {rows.map((s) => {
-          const drawing = findings.data?.find((k) => k.id === s.finding)?.drawing ?? [];
-          return (
-            <li key={s.finding} className="flex items-center gap-2 text-[16px] leading-tight">
-              <span className="flex w-14 shrink-0 justify-center">
-                {drawing.length ? <SymptomDrawing lines={drawing} className="w-14" /> : null}
-              </span>
-              <span className="flex-1">
-                {s.label}{" "}
-                <span className="font-mono text-[15px] whitespace-nowrap text-ink2">{percent(s.percent)}</span>
-              </span>
-            </li>
-          );
-        })}
-      </ul>
-    </div>
   );
 }
