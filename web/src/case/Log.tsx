@@ -1,7 +1,7 @@
 /** What was done in a case and by whom; words and pictures are added here. */
 import { useState } from "react";
 import type { Schemas } from "../api/client";
-import { Button, ErrorNote, Field, INPUT } from "../kit/bits";
+import { Button, ErrorNote, LongField } from "../kit/bits";
 import { ago } from "../kit/figures";
 import { WaitsHere } from "../offline/KeptNote";
 import { useWrite } from "../offline/useEntries";
@@ -45,18 +45,7 @@ export function Log({ c, changed }: { c: Case; changed: (c: Case) => void }) {
           if (words.trim()) comment.mutate();
         }}
       >
-        <Field label="Write into the log">
-          {(id) => (
-            <textarea
-              id={id}
-              className={`${INPUT} py-2`}
-              rows={2}
-              value={words}
-              maxLength={2000}
-              onChange={(e) => setWords(e.target.value)}
-            />
-          )}
-        </Field>
+        <LongField label="Write into the log" rows={2} value={words} onText={setWords} />
         <div className="flex flex-wrap gap-2">
           <Button type="submit" disabled={comment.isPending || !words.trim()}>
             Write it down

@@ -3,7 +3,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, newKey, type Schemas } from "../api/client";
-import { Button, Caution, ErrorNote, Field, fieldError, INPUT, Loading, TextField } from "../kit/bits";
+import { Button, Caution, ErrorNote, Field, fieldError, INPUT, Loading, LongField, TextField } from "../kit/bits";
 import { SymptomDrawing } from "../kit/SymptomDrawing";
 import { useDraft } from "../kit/useDraft";
 import { entered, sendOrKeep, type Write } from "../offline/entries";
@@ -166,18 +166,7 @@ export function Report() {
           maxLength={60}
           onText={(typed) => set({ since: typed })}
         />
-        <Field label="Anything else?">
-          {(fid) => (
-            <textarea
-              id={fid}
-              className={`${INPUT} py-2`}
-              rows={3}
-              maxLength={2000}
-              value={draft.words}
-              onChange={(e) => set({ words: e.target.value })}
-            />
-          )}
-        </Field>
+        <LongField label="Anything else?" value={draft.words} onText={(words) => set({ words })} />
         <Field
           label="A picture of the print"
           hint="Lit from the side it shows most."
