@@ -26,6 +26,7 @@ BELIEVED = {
     "hand": (0.98, 0.05),
     "look": (0.985, 0.05),
     "swap": (0.97, 0.06),
+    "circumstance": (0.98, 0.05),
     # A measured verdict is sounder than a look.
     "measured": (0.992, 0.02),
     # Nobody invents smoke.
@@ -40,6 +41,7 @@ _LEAKS = {
     "look": 0.006,
     "swap": 0.01,
     "measured": 0.004,
+    "circumstance": 0.1,
 }
 _UNLISTED = {"print": 0.06, "sound": 0.06, "machine": 0.06, "hand": 0.03, "look": 0.03, "swap": 0.3, "measured": 0.03}
 #: Smoke, a blown part or bare mains: hardly ever there by accident, nor by what is not on the list.
@@ -205,7 +207,9 @@ def noise(finding: str, complaint: bool = False) -> tuple[float, float]:
         return _COMPLAINT_LEAK, _UNLISTED[kind.group]
     if kind.kind == "danger":
         return _DANGER
-    return _LEAKS[kind.group] if kind.leak is None else kind.leak, _UNLISTED[kind.group]
+    leak = _LEAKS[kind.group] if kind.leak is None else kind.leak
+    # How it was printed is as it is, whatever it may be that nobody listed.
+    return leak, leak if kind.group == "circumstance" else _UNLISTED[kind.group]
 
 
 def speaks_of_two(context: DiagnoseContext) -> bool:

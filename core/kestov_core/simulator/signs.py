@@ -74,6 +74,7 @@ def signs(machine: AilingMachine, seed: int) -> Signs:
     _plastic(look)
     _hot_end(look)
     _swaps(look)
+    _circumstances(look)
     return look.signs
 
 
@@ -373,7 +374,26 @@ def _bed(look: _Looking) -> None:
     look.see("part_came_loose", None, loose, 0.25)
     look.say("plate_dirty", None, 0.78 * (m("grip") < 0.6))
     look.say("nozzle_hit_part", None, 0.35 * (m("grip") < 0.6) + 0.3 * (m("flow") > 1.07) + 0.3 * (m("cooling") < 0.6))
+
+
+def _circumstances(look: _Looking) -> None:
+    """How it was printed: there often without any fault, and oftener where it brings one about."""
+    m = look.m
+    hot, hard = m("temp_k"), m("accel") > 1.8
     look.say("draught_or_cold", None, 0.94 * (m("room") < 0.6))
+    look.say("filament_was_open", None, 0.75 * (m("moisture") > 0.5) + 0.05)
+    look.say("printed_fast", None, 0.12 + 0.8 * hard + 0.45 * (hot < -12) + 0.2 * (m("overlap") < 0.5))
+    look.say("soft_filament", None, 0.05 + 0.2 * (m("retraction") < 0.5))
+    look.say("filled_filament", None, 0.06 + 0.3 * (m("clog") > 0.4) + 0.15 * (m("liner") > 0.4))
+    warps = 0.65 * (m("shrink") > 0.006) + 0.3 * (m("grip") < 0.6) + 0.5 * (m("room") < 0.6)
+    look.say("warping_plastic", None, min(0.95, 0.18 + warps))
+    look.say("fine_nozzle", None, 0.1 + 0.25 * (m("clog") > 0.4))
+    warm = 0.6 * (m("creep") > 0.4) + 0.35 * any(m("driver_hot", a) > 0.4 for a in m.motors)
+    look.say("closed_warm", None, min(0.95, 0.2 + warm + 0.3 * (m("crack") > 0.4) + 0.2 * (m("snag") > 0.4)))
+    # What lies in the file or in its settings has been there each time.
+    of_the_file = m("scale") < 0.99 or m("speed_jump") > 0.4
+    of_the_settings = hard or m("shrink") > 0.006 or m("overlap") < 0.5 or m("retraction") < 0.5 or abs(hot) > 12
+    look.say("came_well_before", None, 0.05 if of_the_file else 0.2 if of_the_settings else 0.45)
 
 
 def _plastic(look: _Looking) -> None:
@@ -383,7 +403,6 @@ def _plastic(look: _Looking) -> None:
     look.see("strings", None, ooze + 0.2 * cool, 0.3)
     look.see("overhangs_rough", None, 1.2 * cool + 0.025 * max(0.0, hot - 5) + 0.15 * damp, 0.3)
     look.say("pops_at_nozzle", None, 0.7 * (damp > 0.2))
-    look.say("filament_was_open", None, 0.75 * (damp > 0.2) + 0.05)
     look.say("streaks_one_filament", None, 0.4 * (damp > 0.2) + 0.15 * (hot < -12))
     look.say("dull_and_shiny", None, 0.6 * (hot < -12) + 0.7 * (m("speed_jump") > 0.4) + 0.15 * (damp > 0.2))
     look.say("print_feature_follows_speed", None, 0.9 * (m("speed_jump") > 0.4) + 0.4 * (hot < -12))

@@ -173,6 +173,31 @@ class Asked(unittest.TestCase):
         self.assertEqual([(q.finding, q.places) for q in where], [("layers_stepped", ["x", "y"])])
         self.assertFalse([q for q in diagnose(("layers_stepped", "x")).ask if q.places])
 
+    def test_how_it_was_printed_is_asked_where_it_would_change_what_is_done(self):
+        def asked(*told, **more):
+            return [q.finding for q in diagnose(*told, **more).ask]
+
+        circumstances = {k.id for k in knowledge.findings().values() if k.group == "circumstance"}
+        self.assertFalse(circumstances & set(asked(("square_is_diamond",))), "the frame leans however it was printed")
+        self.assertIn("printed_fast", asked(("only_fast",), ("layers_stepped", "x"), ("gentler_cures",)))
+
+    def test_how_it_was_printed_makes_likelier_and_proves_nothing(self):
+        def p(fault, *more):
+            return chance(diagnose(("part_came_loose",), *more), fault)
+
+        self.assertGreater(p("cold_room", ("draught_or_cold",)), 3 * p("cold_room"))
+        for circumstance in ("warping_plastic", "soft_filament", "closed_warm"):
+            alone = diagnose((circumstance,))
+            self.assertLess(max(h.probability for h in alone.hypotheses), 0.2, circumstance)
+        before = p("poor_adhesion")
+        self.assertLess(abs(p("poor_adhesion", ("soft_filament",)) - before), 0.1, "rubber sticks as well as any")
+
+    def test_what_came_out_well_before_speaks_against_file_and_profile(self):
+        for fault, told in (("scale_not_100", "all_too_small"), ("wrong_profile", "strings")):
+            self.assertLess(
+                chance(diagnose((told,), ("came_well_before",)), fault), 0.35 * chance(diagnose((told,)), fault), fault
+            )
+
     def test_echoes_are_asked_by_the_wall(self):
         where = next(q for q in diagnose(("echoes_after_corners",)).ask if q.places)
         self.assertIn("on which wall?", where.label)
@@ -259,7 +284,8 @@ class Structure(unittest.TestCase):
 
     def test_every_finding_is_shown_by_a_fault_and_every_one_to_look_for_answered_by_a_check(self):
         answered = {f for c in knowledge.checks().values() for f in [*c.answers, *c.later]}
-        shown = {f for fault in knowledge.faults().values() for f in fault.shows}
+        # How it was printed may speak against faults alone.
+        shown = {f for fault in knowledge.faults().values() for f in (*fault.shows, *fault.hides)}
         for kind in knowledge.findings().values():
             if not kind.either and kind.id not in ("message_reminder", "ringing_frequency"):
                 self.assertIn(kind.id, shown)

@@ -33,6 +33,8 @@ class Sound(unittest.TestCase):
                 len(
                     signs(sound_machine(kinematics, np.random.default_rng(s)), s).at.keys()
                     - {"swap_filament_cures", "swap_machine_cures"}
+                    # How it was printed is no trouble.
+                    - {k.id for k in knowledge.findings().values() if k.group == "circumstance"}
                 )
                 for s in range(40)
             ]
