@@ -22,7 +22,8 @@ router = Router(tags=["knowledge"])
 
 class FindingOut(Schema):
     """What can be seen or measured. ``either``: what it may be more closely; ``among``: where it can be
-    at all; ``qualifies``: it tells more of another one.
+    at all; ``qualifies``: it tells more of another one;
+    ``reads_as``: what its figure is read as by the machine's own lengths.
 
     ``drawing``: how it looks, in a frame of 96 by 72.
     """
@@ -36,6 +37,7 @@ class FindingOut(Schema):
     words: str
     asked: Literal["wall"] | None
     either: list[str]
+    reads_as: list[str]
     among: list[str]
     qualifies: bool
     drawing: list[Line] = []

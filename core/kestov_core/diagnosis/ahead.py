@@ -300,7 +300,8 @@ def questions(case: Case, seen: dict[Node, Observed], w: engine.Weights) -> list
     for (finding, axis), o in seen.items():
         kind = findings()[finding]
         where = kind.placed is not None and kind.kind == "seen" and not kind.qualifies
-        if axis is None and o.state == "present" and where:
+        # Told twice without a place, nobody knows where.
+        if axis is None and o.state == "present" and where and o.times < 2:
             row = _which_place(case, w, kind, now)
             if row is not None:
                 rows.append(row)

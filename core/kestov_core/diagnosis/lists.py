@@ -33,7 +33,7 @@ def list_findings() -> list[dict[str, Any]]:
 
 
 def _listed(f: FindingKind, axes: list[str]) -> dict[str, Any]:
-    answer = "measured" if f.kind == "measured" else "present/absent"
+    answer = "measured" if f.kind == "measured" else "present/absent, or its figure" if f.reads_as else "present/absent"
     return {
         "id": f.id,
         "label": f.label,

@@ -32,6 +32,7 @@ class FindingKind(_Known):
     ``asked``: ``wall`` where a person is asked which way the wall runs, and the axis follows from it. ``among``: places where
     it can be at all, whatever is told. ``felt_at``: where hands try it, by a check that has no place of its own. ``either``: what it stands for where nobody knows which; such a one is never
     shown by itself. ``qualifies``: tells more of another finding, and is no complaint of its own. ``leak``: how often it is there without any of the faults (of its group where it is null). ``printed``: measured on a print, so that what spoils prints spoils it too.
+    ``reads_as``: what its figure is read as by the machine's own lengths (`diagnosis.figures`).
     """
 
     id: str
@@ -47,6 +48,7 @@ class FindingKind(_Known):
     among: list[Place] = []
     felt_at: list[Place] = []
     either: list[str] = []
+    reads_as: list[str] = []
     qualifies: bool = False
     printed: bool = False
     leak: Annotated[float, Field(ge=0, le=0.6)] | None = None
@@ -173,6 +175,9 @@ def findings() -> dict[str, FindingKind]:
     rows = json.loads((_HERE / "findings.json").read_text(encoding="utf-8"))
     found = _by_id(TypeAdapter(list[FindingKind]).validate_python(rows), "findings.json")
     for kind in found.values():
+        for name in kind.reads_as:
+            if name not in found or not kind.unit:
+                raise ValueError(f"{kind.id} is read as {name}, which is no finding, or has no unit")
         for name in kind.either:
             if name not in found or found[name].either:
                 raise ValueError(f"{kind.id} stands for {name}, which is no single finding of findings.json")

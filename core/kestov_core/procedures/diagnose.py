@@ -14,6 +14,7 @@ from ..diagnosis import engine
 from ..diagnosis.ahead import look_ahead, next_checks, questions, repairs
 from ..diagnosis.doubt import doubted, unfitting
 from ..diagnosis.evidence import at_place, belief, latest, noise, refuse_elsewhere, refuse_unknown
+from ..diagnosis.figures import read_figures
 from ..diagnosis.laid_out import Array, Case, Node, lay_out, newest_of, place_of, together
 from ..diagnosis.shapes import DiagnoseContext, Hypothesis, NextCheck, Observed, Question, Reason, RepairNow, Stop
 from ..knowledge import findings
@@ -87,7 +88,8 @@ def _weigh(context: DiagnoseContext, ahead: bool) -> DiagnoseResult:
     refuse_unknown(context)
     case = lay_out(context)
     refuse_elsewhere(context, case.machine)
-    seen, contradictions = latest(context.findings)
+    told, unread = read_figures(context.findings, context.printer)
+    seen, contradictions = latest(told)
     weights = engine.prior(case.rates)
     for o in seen.values():
         weights = case.observe(weights, o)
@@ -119,6 +121,8 @@ def _weigh(context: DiagnoseContext, ahead: bool) -> DiagnoseResult:
             result.others = [n for n in rows if n.saves_minutes <= 0]
         result.ask = questions(case, open_, before)
         result.repair_now = repairs(case, context, seen, weights, result.next)
+    for words in unread:
+        result.warn("figure_not_read", words)
     for words in contradictions:
         result.warn("contradiction", words)
     if odd:

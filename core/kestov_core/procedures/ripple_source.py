@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 Direction = Literal["x", "y", "z"]
 Family = Literal["geometric", "timed"]
 #: Typical share of each source among regular patterns.
-_PRIOR = {
+SHARES = {
     "belt_tooth": 0.16, "pulley_turn": 0.10, "idler_turn": 0.05, "motor_step": 0.03, "four_step_cycle": 0.08,
     "screw_lead": 0.16, "screw_thread": 0.06, "ball_spacing": 0.04, "gear_tooth": 0.04, "drive_turn": 0.05,
     "resonance": 0.25, "fan": 0.05, "other_length": 0.08, "other_timed": 0.08,
@@ -53,7 +53,7 @@ _WORDS = {
     "other_timed": "something else that is timed",
 }  # fmt: skip
 #: The finding that a length stands for.
-_FOUND = {
+FOUND = {
     "belt_tooth": "pattern_at_tooth", "pulley_turn": "pattern_at_turn", "idler_turn": "pattern_at_turn",
     "motor_step": "pattern_at_step", "four_step_cycle": "pattern_at_step", "screw_lead": "pattern_at_lead",
 }  # fmt: skip
@@ -271,9 +271,8 @@ def _exponent(v: NDArray, d: NDArray, u: NDArray) -> Quantity | None:  # type: i
     return Quantity(value=slope, u95=u95, unit="1")
 
 
-def _lengths(context: RippleSourceContext) -> list[tuple[str, Place, float]]:
-    """Every length that repeats along the direction: source, place, period (mm of wall)."""
-    machine, direction = context.machine, context.direction
+def lengths_along(direction: Direction, machine: Machine) -> list[tuple[str, Place, float]]:
+    """Every length that repeats along a direction on a machine: source, place, period (mm of wall)."""
     found: list[tuple[str, Place, float]] = []
     moving = {"x": ("x", "a", "b"), "y": ("y", "y1", "y2", "a", "b"), "z": ("z", "z1", "z2", "z3", "z4")}[direction]
     if machine.kinematics == "delta":
@@ -362,19 +361,19 @@ def _weigh(context: RippleSourceContext, v: NDArray, d: NDArray, u: NDArray) -> 
             )
         )
 
-    lengths = _lengths(context)
-    counts = {s: sum(1 for n, _, _ in lengths if n == s) for s in _PRIOR}
+    lengths = lengths_along(context.direction, context.machine)
+    counts = {s: sum(1 for n, _, _ in lengths if n == s) for s in SHARES}
     for source, place, period in lengths:
-        share = _PRIOR[source] / counts[source]
+        share = SHARES[source] / counts[source]
         if source == "four_step_cycle" and context.drivers_changed:
             share *= _UNEVEN_DRIVER
         add(source, "geometric", place, period, None, _OWN, share)
     known = 0.0
     for place, hz, share in _ringing(context):
         known += share
-        add("resonance", "timed", place, None, hz, 0.04, _PRIOR["resonance"] * share)
+        add("resonance", "timed", place, None, hz, 0.04, SHARES["resonance"] * share)
     for hz in context.machine.fans_hz:
-        add("fan", "timed", None, None, hz, 0.05, _PRIOR["fan"] / len(context.machine.fans_hz))
+        add("fan", "timed", None, None, hz, 0.05, SHARES["fan"] / len(context.machine.fans_hz))
     rows += _anything(v, d, u, unknown=1 - known)
     total = math.fsum(w for w, _ in rows) or 1.0
     for w, s in rows:
@@ -430,7 +429,7 @@ def _anything(v: NDArray, d: NDArray, u: NDArray, unknown: float) -> list[tuple[
     lengths = np.exp(np.linspace(math.log(0.05), math.log(80), fine))
     hz = np.exp(np.linspace(math.log(4), math.log(400), fine))
     by_length, by_time = spread(lengths[:, None] * np.ones_like(v)), spread(v / hz[:, None])
-    timed = _PRIOR["other_timed"] + unknown * _PRIOR["resonance"]
+    timed = SHARES["other_timed"] + unknown * SHARES["resonance"]
     f = float((v / d).mean())
 
     def source(name: str, family: Family, period: float | None, frequency: float | None) -> Source:
@@ -440,7 +439,7 @@ def _anything(v: NDArray, d: NDArray, u: NDArray, unknown: float) -> list[tuple[
         )  # fmt: skip
 
     return [
-        (_PRIOR["other_length"] * by_length, source("other_length", "geometric", float(d.mean()), None)),
+        (SHARES["other_length"] * by_length, source("other_length", "geometric", float(d.mean()), None)),
         (timed * by_time, source("other_timed", "timed", None, f)),
     ]
 
@@ -471,7 +470,7 @@ def _say(result: RippleSourceResult, context: RippleSourceContext, timed: float)
     elif result.family == "timed":
         geometric = "absent"
     # Which length it is tells more than that it is one.
-    which = _FOUND.get(best.source) if geometric == "present" else None
+    which = FOUND.get(best.source) if geometric == "present" else None
     place = best.axis if which and best.axis else along
     result.findings.append(
         Finding(finding=which or "pattern_is_geometric", axis=place, state=geometric, value=result.spacing)

@@ -3851,7 +3851,8 @@ export interface components {
         /**
          * FindingOut
          * @description What can be seen or measured. ``either``: what it may be more closely; ``among``: where it can be
-         *     at all; ``qualifies``: it tells more of another one.
+         *     at all; ``qualifies``: it tells more of another one;
+         *     ``reads_as``: what its figure is read as by the machine's own lengths.
          *
          *     ``drawing``: how it looks, in a frame of 96 by 72.
          */
@@ -3877,6 +3878,8 @@ export interface components {
             asked: "wall" | null;
             /** Either */
             either: string[];
+            /** Reads As */
+            reads_as: string[];
             /** Among */
             among: string[];
             /** Qualifies */

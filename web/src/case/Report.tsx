@@ -90,7 +90,7 @@ export function Report() {
     set({
       seen: draft.seen.filter((s) => s.finding !== finding).map((s) => (s.finding === general ? { ...s, finding } : s)),
     });
-  const qualifying = findings.data.filter((f) => f.qualifies && ["print", "machine"].includes(f.group));
+  const qualifying = findings.data.filter((f) => f.qualifies && ["print", "machine", "circumstance"].includes(f.group));
   if (report.data === null)
     return <Waits id={keys.current.report} printer={printer.data} danger={stops(report.variables.seen)} />;
   return (

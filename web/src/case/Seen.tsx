@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, INPUT, TextField, useKey } from "../kit/bits";
-import { ago } from "../kit/figures";
+import { ago, parseFigure } from "../kit/figures";
 import { SymptomDrawing } from "../kit/SymptomDrawing";
 import { placeName } from "../kit/words";
 import { useWrite } from "../offline/useEntries";
@@ -16,6 +16,8 @@ import { aboutCase, useWaitingHere } from "./writing";
 type Case = Schemas["CaseOut"];
 type Finding = Schemas["FindingOut"];
 type State = "present" | "absent" | "unknown";
+/** What a figure is that is read by the machine's lengths, by its unit. */
+const FIGURE: Record<string, string> = { mm: "From one to the next", Hz: "Pitch" };
 const MARK = { present: "+", absent: "−", unknown: "?" } as const;
 const SAID = { present: "seen", absent: "looked for, not there", unknown: "not sure" } as const;
 
@@ -113,7 +115,14 @@ function Observed({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   );
 }
 
-type Observing = { finding: string; state: State; axis?: string; wall?: "" | "x" | "y" };
+type Observing = {
+  finding: string;
+  state: State;
+  axis?: string;
+  wall?: "" | "x" | "y";
+  value?: number | null;
+  note?: string;
+};
 
 /** ``label``: the finding in words, for the list of what waits. */
 function useObserve(c: Case, changed: (c: Case) => void) {
@@ -152,6 +161,7 @@ function Questions({ c, changed }: { c: Case; changed: (c: Case) => void }) {
                 places={places}
                 wall={kinds.data?.find((f) => f.id === finding)?.asked === "wall"}
                 tell={(at) => observe.mutate({ finding, label, state: "present", ...at })}
+                unsure={() => observe.mutate({ finding, label, state: "present", note: "not sure where" })}
               />
             ) : (
               <>
@@ -195,8 +205,9 @@ function WhereIsIt(props: {
   places: string[];
   wall: boolean;
   tell: (at: { axis: string } | { wall: "x" | "y" }) => void;
+  unsure: () => void;
 }) {
-  const { label, places, wall, tell } = props;
+  const { label, places, wall, tell, unsure } = props;
   return (
     <fieldset>
       <legend>{label}</legend>
@@ -210,6 +221,9 @@ function WhereIsIt(props: {
             {wall && isWall(p) ? WALLS[p] : placeName(p)}
           </Button>
         ))}
+        <Button className="min-h-11 !px-2.5 !text-[16px]" onClick={unsure}>
+          Not sure
+        </Button>
       </div>
     </fieldset>
   );
@@ -221,16 +235,28 @@ function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
   const [text, setText] = useState("");
   const [chosen, setChosen] = useState<Finding | null>(null);
   const [axis, setAxis] = useState("");
+  const [figure, setFigure] = useState("");
+  const [wrong, setWrong] = useState("");
   const typed = text.trim();
   const hits = typed ? (findings.data ?? []).filter((f) => fits(f, typed)).slice(0, 6) : [];
   const choose = (f: Finding) => {
     setChosen(f);
     setAxis("");
+    setFigure("");
+    setWrong("");
     setText("");
   };
   const say = (state: State) => {
     const { id: finding, label, asked } = chosen!;
-    observe.mutate({ finding, label, state, ...(asked === "wall" ? { wall: axis as "" | "x" | "y" } : { axis }) });
+    const value = state === "present" && figure.trim() ? parseFigure(figure) : null;
+    if (state === "present" && figure.trim() && value === null) return setWrong("Enter a figure.");
+    observe.mutate({
+      finding,
+      label,
+      state,
+      value,
+      ...(asked === "wall" ? { wall: axis as "" | "x" | "y" } : { axis }),
+    });
     setChosen(null);
   };
   return (
@@ -301,6 +327,17 @@ function QuickEntry({ c, changed }: { c: Case; changed: (c: Case) => void }) {
                 </select>
               )}
             </Field>
+          ) : null}
+          {chosen.unit ? (
+            <TextField
+              label={`${chosen.reads_as.length ? FIGURE[chosen.unit] : "How much"}, where measured`}
+              hint={`In ${chosen.unit}${chosen.reads_as.length ? "; read by this machine's own lengths" : ""}.`}
+              error={wrong || undefined}
+              figure
+              maxLength={12}
+              value={figure}
+              onText={setFigure}
+            />
           ) : null}
           <div className="flex flex-wrap gap-2">
             <Button onClick={() => say("present")}>Seen</Button>

@@ -10,7 +10,7 @@ import { Report } from "./Report";
 type Finding = Schemas["FindingOut"];
 const finding = (id: string, label: string, more: Partial<Finding> = {}): Finding => ({
   id, label, group: "print", kind: "seen", unit: null, placed: null, words: "", asked: null, either: [], among: [],
-  qualifies: false, drawing: [{ of: "part", d: "M0 0H9" }], ...more,
+  qualifies: false, reads_as: [], drawing: [{ of: "part", d: "M0 0H9" }], ...more,
 }); // biome-ignore format: a table
 const FINDINGS = [
   finding("echoes", "Echoes after a corner", { placed: "axis", asked: "wall" }),

@@ -18,18 +18,19 @@ export function useKnowledge() {
   });
 }
 
-/** Where one meets a finding; the first four are what anybody can say who only stands before the machine. */
+/** Where one meets a finding; the first five are what anybody can say who only stands before the machine. */
 export const GROUPS = [
   ["danger", "Danger"],
   ["print", "On the print"],
   ["sound", "To hear"],
   ["machine", "What the machine does"],
+  ["circumstance", "How it was printed"],
   ["hand", "By hand"],
   ["look", "On the machine"],
   ["measured", "Measured"],
   ["swap", "After a swap"],
 ] as const;
-export const MET = GROUPS.slice(0, 4);
+export const MET = GROUPS.slice(0, 5);
 
 /** Echoes are asked by the wall they stand on: which axis rings follows from it, and is said. */
 export const WALLS = { x: "Runs left to right (X)", y: "Runs front to back (Y)" } as const;
