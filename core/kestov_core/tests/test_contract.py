@@ -174,6 +174,7 @@ class EveryProcedure(unittest.TestCase):
     def test_negative_lengths_forces_and_speeds_are_refused(self):
         may_be_negative = {"travel_mm", "value", "shift_x_mm", "shift_y_mm", "x_mm", "y_mm", "height_mm"}
         may_be_negative |= {"reference", "readings", "reversed"}  # whatever an instrument reads
+        may_be_negative |= {"limit"}  # of whatever figure wears
         may_be_negative |= {"readings_direct_mm", "readings_reversed_mm", "angle_deg", "turns_total"}
         for name, (context, data) in GOOD.items():
             for path in figures(context):
