@@ -32,6 +32,19 @@ STATE_WORDS: dict[State, str] = {
     "live": "board open and live",
     "printed": "a print, taken off",
 }
+#: What is put right before what, after work on a machine: each builds on those before it.
+Chain = Literal["frame", "guides", "screws", "bed", "belts", "steps", "squareness", "resonance", "dimensions"]
+CHAIN_WORDS: dict[Chain, str] = {
+    "frame": "Frame and joints",
+    "guides": "Guides: play and drag",
+    "screws": "Screws and beam",
+    "bed": "Bed",
+    "belts": "Belts and motors",
+    "steps": "Steps",
+    "squareness": "Squareness",
+    "resonance": "Resonance",
+    "dimensions": "A test print",
+}
 Line = Annotated[str, Field(min_length=3, max_length=300)]
 #: Words with ``{place}``, and ``{wall}`` for the direction of a wall that shows it.
 Words = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^([^{}]|\{place\}|\{wall\})*$")]
@@ -67,7 +80,7 @@ class Card(_Read):
     start page. ``short``: what one does. ``question``: what it
     answers; ``heading``: the page's; ``label``: a place on its link. ``instruments``: kinds that do. ``minutes``: for a
     practised hand, set-up apart (typical). ``notes``: what to know before it is believed. ``record``: what was done, as
-    the machine's record says it; ``trouble``: what is wrong where it is out of its limits. ``at``: what reads otherwise at some places.
+    the machine's record says it; ``trouble``: what is wrong where it is out of its limits. ``at``: what reads otherwise at some places. ``chain``: where it stands when a machine is put right again.
     """
 
     words: Annotated[str, Field(min_length=3, max_length=60)]
@@ -87,6 +100,7 @@ class Card(_Read):
     record: Words
     trouble: Words
     next: Next | None = None
+    chain: Chain | None = None
     at: list[Beside] = []
     # It is told at the same few places over and over.
     _read: dict[str, Card] = PrivateAttr(default_factory=dict)
