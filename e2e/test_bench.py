@@ -166,7 +166,7 @@ class Bench(AppCase):
             page.get_by_role("link", name="The lines as a file").click()
         self.assertIn("M500", Path(download.value.path()).read_text())
         self.press(page, "It is set: write it down")
-        expect(page.get_by_text(say("stands now"))).to_be_visible()
+        expect(page.get_by_text("valid", exact=True)).to_be_visible()
         self.assert_accessible(page, "steps")
         page.goto("/machines/5")
         expect(page.get_by_text(say("was 79"))).to_be_visible()

@@ -235,11 +235,12 @@ def record(request: SignedIn, printer_id: int, kind: str = "", place: str = "", 
 
 
 class Happened(Schema):
-    """Something that was done to a machine. ``days_ago``: how long ago."""
+    """Something that was done to a machine. ``days_ago``: how long ago; ``place``: where on it, where that is known."""
 
     event: str
     days_ago: float = Field(0, ge=0, le=400)
     note: str = Field("", max_length=200)
+    place: str = Field("", max_length=5)
 
 
 @router.post(
@@ -249,7 +250,7 @@ class Happened(Schema):
 def happened(request: SignedIn, printer_id: int, payload: Happened):
     """Write down what was done to a machine, or happened to it: it weighs in the next case."""
     printer = get_object_or_404(Printer, pk=printer_id)
-    tags.happened(printer, payload.event, payload.days_ago, request.user, payload.note)
+    tags.happened(printer, payload.event, payload.days_ago, request.user, payload.note, payload.place)
     return see_printer(request, printer_id)
 
 

@@ -139,6 +139,7 @@ class Maker:
         check_and_compare(self)
         with at(self.today - timedelta(days=30)):
             own_part(self)
+        self._stored()
         self._closed_cases()
         self._open_cases()
 
@@ -334,6 +335,20 @@ class Maker:
                 "POST",
                 f"/printers/{marline.pk}/backlash",
                 {"id": self._key(), "place": "x", "rows": rows},
+            )
+
+    def _stored(self) -> None:
+        """What Capstan has stored, read back when it was sound; its firmware was changed yesterday."""
+        path = f"/printers/{self._printer('Capstan').pk}"
+        printed = "M92 X80.00 Y80.00 Z80.00 E415.00\nM906 X850 Y850 Z850 E500\nM851 X0.00 Y0.00 Z-0.62\nM593 X F41.50 D0.080\nM593 Y F43.20 D0.090\nM204 P3500\nM914 X62 Y60 Z61"
+        with at(self.today - timedelta(days=26)):
+            names = [c["name"] for c in self.call("tech", "POST", f"{path}/stored/look", {"text": printed})["compared"]]
+            self.call("tech", "POST", f"{path}/stored/keep", {"text": printed, "take": names})
+            for name, text in (("firmware", "Build 12, of the spring"), ("board", "Revision 3, drivers soldered")):
+                self.call("tech", "POST", f"{path}/ledger", {"name": name, "text": text})
+        with at(self.today - timedelta(days=1)):
+            self.call(
+                "tech2", "POST", f"{path}/events", {"event": "firmware_updated", "note": "for the new end switch"}
             )
 
     def _service_round(self, days: int) -> None:

@@ -2,19 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import datetime
 
 from django.db.models import Q
-from kestov_core import knowledge, procedures
-from kestov_core.machine import AXES_OF_BELT, WHOLE, Description
+from kestov_core import procedures
+from kestov_core.machine import Description
 
-from .models import Action, Capture, StoredValue
+from .happened import Happening, happened
+from .models import Capture, StoredValue
 
 
-def since(capture: Capture, motion: Description) -> tuple[datetime, str] | None:
-    """The newest change after a capture that puts it in doubt: when, and in words; None where there is none."""
-    return max([*_set(capture), *_done(capture, motion)], default=None)
+def since(
+    capture: Capture, motion: Description, done: Sequence[Happening] | None = None
+) -> tuple[datetime, str] | None:
+    """The newest change after a capture that puts it in doubt: when, and in words; None where there is none.
+
+    ``done``: all that was done to its machine, where that is known already.
+    """
+    rows = happened(capture.printer, capture.taken_at) if done is None else done
+    overtaken = (
+        (h.at, h.words)
+        for h in rows
+        if h.at > capture.taken_at and h.overtakes(motion, capture.procedure, capture.place)
+    )
+    return max([*_set(capture), *overtaken], default=None)
 
 
 def _set(capture: Capture) -> Iterator[tuple[datetime, str]]:
@@ -22,31 +34,8 @@ def _set(capture: Capture) -> Iterator[tuple[datetime, str]]:
     if setting is None:
         return
     rows = StoredValue.objects.filter(printer=capture.printer_id, name=f"{setting}_{capture.place}")
-    for row in rows.filter(Q(at__gt=capture.taken_at) | Q(capture=capture)):
+    for row in rows.filter(Q(at__gt=capture.taken_at) | Q(capture=capture)).exclude(value=None):
         yield row.at, f"{capture.place.upper()} was set to {row.value:g}{f' {row.unit}' if row.unit else ''}"
-
-
-def _done(capture: Capture, motion: Description) -> Iterator[tuple[datetime, str]]:
-    of_belt = procedures.get(capture.procedure).measures == "belt"
-    for a in Action.objects.filter(printer=capture.printer_id, at__gt=capture.taken_at):
-        if a.kind == "turn_tensioner":
-            # Belt x and axis x are two places: a belt that was turned says nothing of a travel test.
-            if of_belt and a.place == capture.place:
-                yield a.at, f"belt {a.place.upper()} was turned"
-            continue
-        if a.kind == "turn":
-            turned = procedures.get(a.procedure).turned
-            if turned is not None and capture.procedure in turned.upsets:
-                yield a.at, f"{a.target} was turned"
-            continue
-        fault = knowledge.faults().get(a.fault)
-        if fault is not None and capture.procedure in fault.after and _reaches(motion, a.place, capture.place):
-            yield a.at, f"a remedy was done ({fault.label.lower()})"
-
-
-def _reaches(motion: Description, done_at: str, measured_at: str) -> bool:
-    moved = AXES_OF_BELT[motion.kinematics].get(done_at, ())
-    return done_at in ("", *WHOLE, measured_at) or measured_at in moved
 
 
 def ago(then: float, moment: float) -> str:

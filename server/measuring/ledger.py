@@ -1,61 +1,174 @@
-"""The settings ledger: values that were set on a machine, what each was before, and the way back."""
+"""The settings ledger: what a machine has stored, from what each value came, and whether it may still be believed.
+
+Rows are only ever added. A value stands until the next of its name; it is in doubt when something was done since it was set,
+read back or measured that may have lost it, or made it unfit. Which that is, is the core's table.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
+from typing import Literal
 
+from django.db import transaction
+from django.db.models import Max
+from kestov_core.condition import baseline, stored
+from kestov_core.condition.stored import HeldAgainst, Settings
+from kestov_core.errors import BadInput
 from kestov_core.gcode import steps_script
 from people.clock import now
 from people.models import User, audit
 from people.refusals import Refused
 from workshop.models import Printer
 
-from .models import Capture, StoredValue
+from .happened import Happening, happened
+from .models import Capture, ReadBack, Standing, StoredValue
 from .standing import changed
 
-
-def words(name: str) -> str:
-    """What a stored value is called."""
-    if name.startswith("steps_"):
-        return f"steps per mm of axis {name.removeprefix('steps_').upper()}"
-    return name.replace("_", " ")
+Stand = Literal["valid", "in_doubt", "superseded"]
+words = stored.words
 
 
 @dataclass(frozen=True)
 class Entry:
-    """A row of the ledger. ``present``: what stands now; ``script``: the way back to what it was before, where it has one."""
+    """A row of the ledger. ``stand``: whether it may be believed; ``doubt``: what has overtaken it, in words; ``lost``: the machine
+    may have forgotten it, else it may no longer fit. ``script``: the way back to what it was before, where it has one.
+    """
 
     row: StoredValue
-    present: bool
+    stand: Stand
+    doubt: str
+    lost: bool
     script: str
+
+    @property
+    def present(self) -> bool:
+        """Whether it stands now."""
+        return self.stand != "superseded"
 
 
 def entries(printer: Printer) -> list[Entry]:
     """All values that were set on a machine, newest first."""
+    rows = list(StoredValue.objects.filter(printer=printer).select_related("by", "capture"))
+    doubts = _Doubts(printer)
     seen: set[str] = set()
     out = []
-    for row in StoredValue.objects.filter(printer=printer).select_related("by"):
-        out.append(Entry(row, row.name not in seen, _way_back(row)))
+    for row in rows:
+        if row.name in seen:
+            out.append(Entry(row, "superseded", "", False, _way_back(row)))
+            continue
         seen.add(row.name)
+        since = doubts.since(row)
+        lost, doubt = (False, "") if since is None else since
+        out.append(Entry(row, "valid" if since is None else "in_doubt", doubt, lost, _way_back(row)))
     return out
 
 
+def standing(printer: Printer) -> list[Entry]:
+    """What stands now, in the order of the sheet."""
+    now_there = {e.row.name: e for e in entries(printer) if e.present}
+    return [now_there[n] for n in stored.known_here(now_there)]
+
+
+def plan(printer: Printer) -> baseline.Plan:
+    """The way back to a machine of which everything is known: what is in doubt, in the order of the chain."""
+    doubted = [
+        baseline.Doubted(procedure=s.procedure, place=s.place, since=s.doubt)
+        for s in Standing.objects.filter(printer=printer).exclude(doubt="")
+    ]
+    values = [
+        baseline.DoubtedValue(name=e.row.name, label=words(e.row.name), lost=e.lost, since=e.doubt)
+        for e in standing(printer)
+        if e.stand == "in_doubt" and e.row.name in stored.all_stored()
+    ]
+    oldest = Standing.objects.filter(printer=printer).exclude(doubt="").order_by("taken_at").first()
+    since = min([*([oldest.taken_at] if oldest else []), *_set_at(printer, values)], default=None)
+    events = [h.event for h in happened(printer, since) if h.event] if doubted or values else []
+    return baseline.plan(printer.motion(), doubted, values, events)
+
+
+def _set_at(printer: Printer, values: Sequence[baseline.DoubtedValue]) -> list[datetime]:
+    names = [v.name for v in values]
+    rows = StoredValue.objects.filter(printer=printer, name__in=names).values("name").annotate(at=Max("at"))
+    return [r["at"] for r in rows]
+
+
+class _Doubts:
+    """What has overtaken the values of one machine, from one reading of what was done to it."""
+
+    def __init__(self, printer: Printer) -> None:
+        self.motion = printer.motion()
+        self.done: list[Happening] = happened(printer)
+        self.agreed: dict[str, datetime] = {}
+        for back in ReadBack.objects.filter(printer=printer).order_by("at"):
+            self.agreed |= dict.fromkeys(back.agreed, back.at)
+        self.measured: dict[tuple[str, str], datetime] = {
+            (s.procedure, s.place): s.taken_at for s in Standing.objects.filter(printer=printer, doubt="")
+        }
+
+    def since(self, row: StoredValue) -> tuple[bool, str] | None:
+        """(lost, in words) what has put it in doubt last; None: it is valid."""
+        known = stored.all_stored().get(row.name)
+        if known is None:
+            return None
+        read = max(row.at, self.agreed.get(row.name, row.at))
+        fits = max(read if read == row.at else row.at, *self._measured(known), row.at)
+        found = None
+        for h in sorted(self.done, key=lambda h: h.at):
+            lost = h.unsettles(self.motion, row.name)
+            if lost is not None and h.at > (read if lost else fits):
+                found = (lost, h.words)
+        return found
+
+    def _measured(self, known: stored.Stored) -> list[datetime]:
+        """When a measurement last told whether a value fits: at its place, or at those that stand for it."""
+        if known.kind.measured_by is None:
+            return []
+        at = {p: t for (name, p), t in self.measured.items() if name == known.kind.measured_by}
+        if known.place in at:
+            return [at[known.place]]
+        crossed = [at[p] for p in ("a", "b") if p in at] if known.place in ("x", "y") else []
+        return crossed if len(crossed) == 2 else ([] if known.place else list(at.values()))
+
+
 def _way_back(row: StoredValue) -> str:
+    if row.was is None:
+        return ""
     axis = row.name.removeprefix("steps_")
-    return steps_script(axis, row.was) if axis in ("x", "y", "z", "e") and row.was is not None else ""
+    if axis in ("x", "y", "z", "e"):
+        return steps_script(axis, row.was)
+    try:
+        return stored.script({row.name: row.was})
+    except BadInput:
+        return ""
 
 
 def set_value(
     printer: Printer,
     name: str,
-    value: float,
+    value: float | None,
     unit: str,
     user: User,
     was: float | None = None,
     reason: str = "",
     capture: Capture | None = None,
+    text: str = "",
 ) -> StoredValue:
     """Write down a value that was set; what the ledger had before goes before what is told (``was``)."""
+    known = stored.all_stored().get(name)
+    text = text.strip()
+    if known is not None and (known.kind.kind == "text") == (value is not None or not text):
+        asked = "in words" if known.kind.kind == "text" else "as a figure"
+        raise Refused(422, "missing_field", f"{known.label} is told {asked}.", "value")
+    if value is None and not text:
+        raise Refused(422, "missing_field", "Tell the figure.", "value")
+    if known is not None and value is not None:
+        unit = known.kind.unit
+        try:
+            stored.check(name, value)
+        except BadInput as e:
+            raise Refused(422, e.code, e.message, "value") from e
     # Two writers of one value wait for each other: what it was before is then true.
     Printer.objects.select_for_update().get(pk=printer.pk)
     last = StoredValue.objects.filter(printer=printer, name=name).first()
@@ -63,6 +176,7 @@ def set_value(
         printer=printer,
         name=name,
         value=value,
+        text=text,
         was=last.value if last is not None else was,
         unit=unit,
         reason=reason.strip(),
@@ -71,7 +185,8 @@ def set_value(
         at=now(),
     )
     changed(printer)
-    audit(user, "set", printer, f"{words(name)} of {printer.name}: {value:g} {unit}".strip() + ".")
+    told = text[:80] if value is None else f"{value:g} {unit}".strip()
+    audit(user, "set", printer, f"{words(name)} of {printer.name}: {told}.")
     return row
 
 
@@ -81,3 +196,59 @@ def go_back(row: StoredValue, user: User) -> StoredValue:
         raise Refused(409, "nothing_before", "The ledger does not know what it was before.")
     reason = f"Back to what it was before {row.at:%-d %B}."
     return set_value(row.printer, row.name, row.was, row.unit, user, reason=reason)
+
+
+def figures(printer: Printer) -> dict[str, float]:
+    """The figures that should stand in a machine, by name."""
+    return {e.row.name: e.row.value for e in standing(printer) if e.row.value is not None}
+
+
+def script(printer: Printer) -> str:
+    """All that a machine should have stored, as one script; what has no word of its own stands on the sheet alone."""
+    known = {n: v for n, v in figures(printer).items() if n in stored.all_stored()}
+    lines = stored.script(known)
+    head = (
+        f"; What {printer.name} should have stored, {now():%-d %B %Y}\n"
+        "; Read it through before it runs. It moves nothing and heats nothing; it sets, stores and prints.\n"
+    )
+    return head + (lines or "; The ledger knows no value that a script could set.\n")
+
+
+@dataclass(frozen=True)
+class Looked:
+    """What a machine printed, read: its values, the lines that were kept, each beside the ledger; and the script that puts back what differs."""
+
+    settings: Settings
+    compared: list[HeldAgainst]
+    script: str
+
+
+def look(printer: Printer, text: str) -> Looked:
+    """Hold what a machine printed against the ledger. Writes nothing down. Raises the core's `BadInput`."""
+    settings = stored.read_settings(text)
+    should = {n: v for n, v in figures(printer).items() if n in stored.all_stored()}
+    compared = stored.compare(should, settings.values)
+    back = {c.name: c.was for c in compared if c.state in ("changed", "lost") and c.was is not None}
+    return Looked(settings, compared, stored.script(back))
+
+
+@transaction.atomic
+def keep(printer: Printer, text: str, take: Sequence[str], user: User) -> Looked:
+    """Keep what a machine printed: what agrees is valid from now on. ``take``: names whose figures the ledger takes over."""
+    found = look(printer, text)
+    by_name = {c.name: c for c in found.compared}
+    for i, name in enumerate(take):
+        c = by_name.get(name)
+        if c is None or c.now is None:
+            raise Refused(422, "out_of_range", f"The machine does not print “{words(name)}”.", f"take.{i}")
+        if c.state != "same":
+            set_value(printer, name, c.now, c.unit, user, reason="As the machine has it, read back.")
+    same = {c.name for c in found.compared if c.state == "same"} | set(take)
+    differ = sorted({c.name for c in found.compared if c.state in ("changed", "lost")} - set(take))
+    ReadBack.objects.create(
+        printer=printer, text=text[: stored.MOST_CHARACTERS], agreed=sorted(same), differed=differ, by=user, at=now()
+    )
+    changed(printer)
+    what = f"{len(same)} values agree" + (f", {len(differ)} do not" if differ else "")
+    audit(user, "read back", printer, f"What {printer.name} has stored was read back: {what}.")
+    return look(printer, text)

@@ -158,11 +158,15 @@ class Recomputed(models.Model):
 
 
 class StoredValue(models.Model):
-    """The settings ledger: a value set on a machine, what it was before, why, and by whom. Rows are only ever added."""
+    """The settings ledger: a value set on a machine, what it was before, why, and by whom. Rows are only ever added.
+
+    ``text``: of a kind that is words and no figure (firmware build, board, wiring, bed map).
+    """
 
     printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="ledger")
     name = models.CharField(max_length=40)
-    value = models.FloatField()
+    value = models.FloatField(null=True)
+    text = models.CharField(max_length=2000, blank=True)
     was = models.FloatField(null=True)
     unit = models.CharField(max_length=12)
     reason = models.CharField(max_length=200, blank=True)
@@ -173,6 +177,26 @@ class StoredValue(models.Model):
     class Meta:
         ordering = ["-at", "-id"]
         indexes = [models.Index(fields=["printer", "name", "-at"])]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(value__isnull=False) | ~models.Q(text=""), name="stored_figure_or_words"
+            )
+        ]
+
+
+class ReadBack(models.Model):
+    """What a machine printed of its settings, as it came; which of the ledger's values it agreed with then. Rows are only ever added."""
+
+    printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="read_backs")
+    text = models.TextField()
+    agreed = models.JSONField(default=list)
+    differed = models.JSONField(default=list)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        indexes = [models.Index(fields=["printer", "-at"])]
 
 
 class Action(models.Model):

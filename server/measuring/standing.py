@@ -17,6 +17,7 @@ from people.telling import tell
 from workshop.models import Printer
 
 from . import changes
+from .happened import happened
 from .models import Capture, Result, Standing
 
 #: How far back it counts how often a place was lost again.
@@ -80,11 +81,11 @@ def _lost(printer: Printer, place: str, procedure: str) -> int:
 
 
 def changed(printer: Printer) -> None:
-    """Something was turned, mended or set on a machine: see which standings that overtakes."""
+    """Something was turned, mended, set or done on a machine: see which standings that overtakes."""
     tell("printer", printer.pk)
-    motion = printer.motion()
+    motion, done = printer.motion(), happened(printer)
     for row in Standing.objects.filter(printer=printer).select_related("capture").defer("capture__data"):
-        found = changes.since(row.capture, motion)
+        found = changes.since(row.capture, motion, done)
         doubt, at = (found[1][:160], found[0]) if found else ("", None)
         if (doubt, at) != (row.doubt, row.doubt_at):
             row.doubt, row.doubt_at = doubt, at

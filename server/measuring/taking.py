@@ -92,7 +92,8 @@ def known_of(
 
     ledger: dict[str, float] = {}
     for row in StoredValue.objects.filter(printer=printer, name__endswith=f"_{place}"):
-        ledger.setdefault(row.name, row.value)
+        if row.value is not None:
+            ledger.setdefault(row.name, row.value)
     return Known(
         description=motion,
         place=place,

@@ -262,10 +262,14 @@ def fit_out(printer: Printer) -> None:
 
 
 class Event(models.Model):
-    """Something that was done to a machine or happened to it, by an id that the knowledge of faults knows."""
+    """Something that was done to a machine or happened to it, by an id that the knowledge of faults knows.
+
+    ``place``: where on it, where that is told; what it puts in doubt then reaches no further than it can.
+    """
 
     printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="events")
     event = models.CharField(max_length=40)
+    place = models.CharField(max_length=5, blank=True)
     at = models.DateTimeField()
     by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")
     note = models.CharField(max_length=200, blank=True)

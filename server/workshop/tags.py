@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.db.models import QuerySet
+from django.dispatch import Signal
 from people.clock import now
 from people.models import AuditEntry, User, audit, name_of
 from people.refusals import Refused
@@ -10,6 +11,9 @@ from people.telling import tell
 
 from . import timeline
 from .models import Event, Printer
+
+#: Something was done to a machine, or happened to it: whoever measures it hears (``printer``).
+something_happened = Signal()
 
 
 def locked(printer_id: int) -> Printer:
@@ -36,15 +40,20 @@ def lift(printer: Printer, user: User) -> None:
     audit(user, "lifted the tag", printer, f"Tag lifted. It said: {was}")
 
 
-def happened(printer: Printer, event: str, days_ago: float, user: User, note: str) -> None:
-    """Write down what was done to a machine, or happened to it; an event that no fault knows is refused."""
+def happened(printer: Printer, event: str, days_ago: float, user: User, note: str, place: str = "") -> None:
+    """Write down what was done to a machine, or happened to it, and where; an event that no fault knows is refused."""
     from datetime import timedelta
 
     from kestov_core import knowledge
+    from kestov_core.machine import PLACES
 
     if event not in knowledge.events():
         raise Refused(422, "out_of_range", "Choose one of the listed events.", "event")
-    Event.objects.create(printer=printer, event=event, at=now() - timedelta(days=days_ago), by=user, note=note.strip())
+    if place and place not in PLACES:
+        raise Refused(422, "out_of_range", f"“{place}” is no place of a machine.", "place")
+    at = now() - timedelta(days=days_ago)
+    Event.objects.create(printer=printer, event=event, place=place, at=at, by=user, note=note.strip())
+    something_happened.send(sender=Event, printer=printer)
 
 
 def _tagged(asked: timeline.Asked) -> QuerySet[AuditEntry]:

@@ -14,6 +14,8 @@ import { atLeast, type Me, MeContext } from "./session/me";
 /** Views are fetched when they are wanted; the likely next ones ahead, once the first stands. */
 const FETCH = {
   machine: () => import("./machine/Machine"),
+  stored: () => import("./machine/StoredPage"),
+  baseline: () => import("./machine/BaselinePage"),
   bench: () => import("./bench/BenchStart"),
   belts: () => import("./bench/BeltsBench"),
   page: () => import("./bench/BenchPage"),
@@ -32,6 +34,8 @@ const FETCH = {
 const view = <M, K extends keyof M>(fetch: () => Promise<M>, name: K) =>
   lazy(async () => ({ default: (await patient(fetch))[name] as ComponentType<object> }));
 const Machine = view(FETCH.machine, "Machine");
+const StoredPage = view(FETCH.stored, "StoredPage");
+const BaselinePage = view(FETCH.baseline, "BaselinePage");
 const BenchStart = view(FETCH.bench, "BenchStart");
 const BenchMachine = view(FETCH.bench, "BenchMachine");
 const PartsPage = view(FETCH.parts, "PartsPage");
@@ -155,6 +159,8 @@ function Frame({ me }: { me: Me }) {
             <Routes>
               <Route path="/" element={<Floor />} />
               <Route path="/machines/:id" element={<Machine />} />
+              <Route path="/machines/:id/stored" element={<StoredPage />} />
+              <Route path="/machines/:id/baseline" element={<BaselinePage />} />
               <Route path="/report/:id" element={<Report />} />
               <Route path="/cases" element={<CaseList />} />
               <Route path="/cases/:id" element={<CasePage />} />

@@ -66,7 +66,7 @@ class Settings(Part):
     kept: list[Kept]
 
 
-class Compared(Part):
+class HeldAgainst(Part):
     """One value of before beside what the machine has now. ``means``: what prints will show of it."""
 
     name: str
@@ -220,7 +220,7 @@ def alike(stored: Stored, was: float, now: Value) -> bool:
     return abs(was - now.value) * stored.kind.factor <= _ROUNDED * 10.0**-decimals + 1e-9 * abs(was)
 
 
-def compare(before: Mapping[str, float], values: Iterable[Value]) -> list[Compared]:
+def compare(before: Mapping[str, float], values: Iterable[Value]) -> list[HeldAgainst]:
     """Every value of before and of now beside each other, what differs first.
 
     ``lost``: it is in the ledger and the machine does not print it; ``new``: the machine has it and the ledger does not.
@@ -238,7 +238,7 @@ def compare(before: Mapping[str, float], values: Iterable[Value]) -> list[Compar
         else:
             state = "same" if alike(stored, was, has) else "changed"
         rows.append(
-            Compared(
+            HeldAgainst(
                 name=name,
                 label=stored.label,
                 unit=stored.kind.unit,

@@ -66,6 +66,20 @@ def observe(w: Weights, u: Array, h: Array, belief: float, leak: float, other_sh
     )
 
 
+def sharpened(before: Weights, after: Weights, exponent: float) -> Weights:
+    """Evidence that counts for more (or less, under 1) than its own likelihoods say: prior times likelihood to that power."""
+
+    def part(b: Array, a: Array) -> Array:
+        out: Array = b * np.exp(exponent * (np.log(np.maximum(a, 1e-300)) - np.log(np.maximum(b, 1e-300))))
+        return np.where(b > 0, out, 0.0)
+
+    return Weights(
+        part(before.single, after.single),
+        part(before.pair, after.pair),
+        float(part(np.array(before.other), np.array(after.other))),
+    )
+
+
 def _likelihood(present: Array, belief: float) -> Array:
     return belief * present + (1 - belief) * (1 - present)
 

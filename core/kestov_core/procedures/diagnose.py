@@ -21,6 +21,9 @@ from ..knowledge import findings
 from ..quantities import Quantity
 from .base import Procedure, Result
 
+#: Evidence counts for more than likelihoods set by hand say: so the bars come true as often as they say, over 265 simulated
+#: machines (at 1 they were too careful in the middle: 41 said, 57 true).
+SHARPER = 1.25
 #: Reasons shown with a bar.
 MOST_REASONS = 8
 #: Answers that do not fit and are looked for again.
@@ -90,9 +93,10 @@ def _weigh(context: DiagnoseContext, ahead: bool) -> DiagnoseResult:
     refuse_elsewhere(context, case.machine)
     told, unread = read_figures(context.findings, context.printer)
     seen, contradictions = latest(told)
-    weights = engine.prior(case.rates)
+    before = weights = engine.prior(case.rates)
     for o in seen.values():
         weights = case.observe(weights, o)
+    weights = engine.sharpened(before, weights, SHARPER)
     odd = unfitting(case, seen, weights)
     if odd:
         weights = doubted(case, seen, len(odd))

@@ -19,11 +19,13 @@ class Ledger(ApiCase):
             (0.2, None, True), (80.4, 80.0, True), (80.0, 79.0, False),
         ])  # fmt: skip
 
-    def test_the_way_back_is_a_script_for_steps_alone(self):
+    def test_the_way_back_is_a_script_for_what_machines_have_a_word_for(self):
         self.set(80.0, was=79.0)
+        self.set(250.0, name="travel_high_x", was=240.0)
         self.set(0.2, name="nozzle_height", was=0.1)
-        height, steps = ledger.entries(self.slinger)
-        self.assertEqual((height.script, steps.script), ("", "M92 X79.0000\nM500\nM503\n"))
+        height, travel, steps = ledger.entries(self.slinger)
+        self.assertEqual((height.script, travel.script), ("M851 Z0.100\nM500\nM503\n", ""))
+        self.assertEqual(steps.script, "M92 X79.0000\nM500\nM503\n")
 
     def test_going_back_is_a_row_of_its_own(self):
         self.set(80.0, was=79.0)

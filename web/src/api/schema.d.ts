@@ -2098,6 +2098,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/stored": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See Stored
+         * @description What a machine should have stored now, and what it can store.
+         */
+        get: operations["ledger.stored"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/stored.gcode": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stored Script
+         * @description All that a machine should have stored, as a script that sets it: to be saved before a firmware change.
+         */
+        get: operations["ledger.script"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/stored.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stored Pdf
+         * @description The same as a sheet, with from what each value came and whether it may be believed.
+         */
+        get: operations["ledger.sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ledger/{row_id}/back": {
         parameters: {
             query?: never;
@@ -2112,6 +2172,66 @@ export interface paths {
          * @description Write down that the value of before was set again.
          */
         post: operations["ledger.back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/stored/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Hold what a machine prints against the ledger; nothing is written down.
+         */
+        post: operations["ledger.look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/stored/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep
+         * @description Keep what a machine prints: what agrees with the ledger is valid from now on.
+         */
+        post: operations["ledger.keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/baseline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Baseline
+         * @description What is in doubt on a machine, and the way back in order: each step once, none that is not needed.
+         */
+        get: operations["ledger.baseline"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3827,7 +3947,7 @@ export interface components {
         };
         /**
          * Happened
-         * @description Something that was done to a machine. ``days_ago``: how long ago.
+         * @description Something that was done to a machine. ``days_ago``: how long ago; ``place``: where on it, where that is known.
          */
         Happened: {
             /** Event */
@@ -3842,6 +3962,11 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
         };
         /** TagOut */
         TagOut: {
@@ -7141,7 +7266,7 @@ export interface components {
          *     start page. ``short``: what one does. ``question``: what it
          *     answers; ``heading``: the page's; ``label``: a place on its link. ``instruments``: kinds that do. ``minutes``: for a
          *     practised hand, set-up apart (typical). ``notes``: what to know before it is believed. ``record``: what was done, as
-         *     the machine's record says it; ``trouble``: what is wrong where it is out of its limits. ``at``: what reads otherwise at some places.
+         *     the machine's record says it; ``trouble``: what is wrong where it is out of its limits. ``at``: what reads otherwise at some places. ``chain``: where it stands when a machine is put right again.
          */
         Card: {
             /** Words */
@@ -7192,6 +7317,8 @@ export interface components {
             /** Trouble */
             trouble: string;
             next?: components["schemas"]["Next"] | null;
+            /** Chain */
+            chain?: ("frame" | "guides" | "screws" | "bed" | "belts" | "steps" | "squareness" | "resonance" | "dimensions") | null;
             /**
              * At
              * @default []
@@ -10111,7 +10238,11 @@ export interface components {
             marks: components["schemas"]["WallMarks"] | null;
             found: components["schemas"]["WallMeasured"] | null;
         };
-        /** StoredOut */
+        /**
+         * StoredOut
+         * @description A row of the ledger. ``stand``: whether it may still be believed, and ``doubt``: what has overtaken it; ``lost``: the machine may
+         *     have forgotten it, else it may no longer fit.
+         */
         StoredOut: {
             /** Id */
             id: number;
@@ -10120,7 +10251,9 @@ export interface components {
             /** Words */
             words: string;
             /** Value */
-            value: number;
+            value: number | null;
+            /** Text */
+            text: string;
             /** Was */
             was: number | null;
             /** Unit */
@@ -10136,21 +10269,40 @@ export interface components {
             at: string;
             /** Present */
             present: boolean;
+            /**
+             * Stand
+             * @enum {string}
+             */
+            stand: "valid" | "in_doubt" | "superseded";
+            /** Doubt */
+            doubt: string;
+            /** Lost */
+            lost: boolean;
+            /** From Procedure */
+            from_procedure: string | null;
             /** Script */
             script: string;
         };
         /**
          * StoredIn
-         * @description A value that was set. ``was``: what stood there before, where the ledger does not know it.
+         * @description A value that was set; ``text`` for one that is words. ``was``: what stood there before, where the ledger does not know it.
          */
         StoredIn: {
             /** Name */
             name: string;
             /** Value */
-            value: number;
+            value?: number | null;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
             /** Was */
             was?: number | null;
-            /** Unit */
+            /**
+             * Unit
+             * @default
+             */
             unit: string;
             /**
              * Reason
@@ -10159,6 +10311,149 @@ export interface components {
             reason: string;
             /** Capture Id */
             capture_id?: string | null;
+        };
+        /**
+         * KindOut
+         * @description A value that a machine can store. ``digits``: decimals that it is written with; ``figure`` false: words.
+         */
+        KindOut: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Figure */
+            figure: boolean;
+            /** Digits */
+            digits: number;
+        };
+        /**
+         * StoredSheet
+         * @description What stands now, in the order of the sheet, and what a machine can store at all.
+         */
+        StoredSheet: {
+            /** Stands */
+            stands: components["schemas"]["StoredOut"][];
+            /** Kinds */
+            kinds: components["schemas"]["KindOut"][];
+        };
+        /**
+         * HeldAgainst
+         * @description One value of before beside what the machine has now. ``means``: what prints will show of it.
+         */
+        HeldAgainst: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** Was */
+            was: number | null;
+            /** Now */
+            now: number | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "same" | "changed" | "lost" | "new";
+            /**
+             * Means
+             * @default
+             */
+            means: string;
+            /** Measured By */
+            measured_by?: string | null;
+        };
+        /**
+         * Kept
+         * @description A line that is kept as it came, and why nothing was read from it (empty: it is no line of a value).
+         */
+        Kept: {
+            /** Row */
+            row: number;
+            /** Line */
+            line: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
+         * LookedOut
+         * @description What was printed, each value beside the ledger, what differs first; the lines that were kept; the script that puts it back.
+         */
+        LookedOut: {
+            /** Compared */
+            compared: components["schemas"]["HeldAgainst"][];
+            /** Kept */
+            kept: components["schemas"]["Kept"][];
+            /** Script */
+            script: string;
+        };
+        /**
+         * Printed
+         * @description What a machine prints of its settings, pasted. ``take``: values that the ledger takes over as the machine has them.
+         */
+        Printed: {
+            /** Text */
+            text: string;
+            /**
+             * Take
+             * @default []
+             */
+            take: string[];
+        };
+        /**
+         * Plan
+         * @description What is to be done after what was done, in order, and in how many minutes; with what in one's hands.
+         */
+        Plan: {
+            /** Steps */
+            steps: components["schemas"]["PlanStep"][];
+            /** Minutes */
+            minutes: number;
+            /** Instruments */
+            instruments: string[];
+            /** By Hand */
+            by_hand: string[];
+        };
+        /**
+         * PlanStep
+         * @description One thing to do in the order of the chain: a measurement at a place, or (procedure null) words alone.
+         *
+         *     ``values``: stored values that it settles. ``stage``: in words.
+         */
+        PlanStep: {
+            /** Stage */
+            stage: string;
+            /** Title */
+            title: string;
+            /** Procedure */
+            procedure: string | null;
+            /** Place */
+            place: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /** Minutes */
+            minutes: number;
+            /**
+             * Instruments
+             * @default []
+             */
+            instruments: string[];
+            /** Why */
+            why: string;
+            /**
+             * Caution
+             * @default
+             */
+            caution: string;
+            /**
+             * Values
+             * @default []
+             */
+            values: string[];
         };
         /**
          * ShakenView
@@ -13651,6 +13946,68 @@ export interface operations {
             };
         };
     };
+    "ledger.stored": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredSheet"];
+                };
+            };
+        };
+    };
+    "ledger.script": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "ledger.sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     "ledger.back": {
         parameters: {
             query?: never;
@@ -13669,6 +14026,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StoredOut"][];
+                };
+            };
+        };
+    };
+    "ledger.look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Printed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookedOut"];
+                };
+            };
+        };
+    };
+    "ledger.keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Printed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookedOut"];
+                };
+            };
+        };
+    };
+    "ledger.baseline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Plan"];
                 };
             };
         };

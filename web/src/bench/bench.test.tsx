@@ -465,13 +465,15 @@ describe("after a travel test", () => {
       by: "Wen",
       at: new Date().toISOString(),
       present: true,
+      stand: "valid",
+      doubt: "",
       script: "M92 X79.0000\nM500\nM503\n",
     };
     const c = capture("steps", found, { context: { steps_per_mm: 79 } });
     const text = draw(<StepsAfter capture={c} found={found} bench={bench} />, [[["ledger", 1], [row]]]);
     expect(text).toContain("Set now 79");
     expect(text).toContain("M92 X80.0000 M500 M503");
-    expect(text).toContain("was 79 stands now");
+    expect(text).toContain("was 79 valid");
     expect(text).toContain("Way back M92 X79.0000");
   });
   it("sets nothing where nothing changes", () => {

@@ -8,6 +8,7 @@ import { beltsPath } from "../bench/paths";
 import { Rounds } from "../bench/Rounds";
 import { Button, Caution, ErrorNote, Loading, useKey, useTitle } from "../kit/bits";
 import { Sketch } from "../kit/Sketch";
+import { InDoubt } from "../machine/InDoubt";
 import { beltConditions } from "../machine/Places";
 import { KeptNote } from "../offline/KeptNote";
 import { useWrite } from "../offline/useEntries";
@@ -177,6 +178,7 @@ function Next({ c, changed, onWhatIf }: { c: Case; changed: (c: Case) => void; o
         </div>
       )}
       {c.state === "in_work" && !closing ? <OtherChecks c={c} onPick={setPicked} /> : null}
+      {c.state === "closed" ? <InDoubt id={c.printer_id} className="border-t border-hair pt-3" /> : null}
       <Proof c={c} />
     </section>
   );

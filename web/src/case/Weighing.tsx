@@ -171,7 +171,7 @@ function Happened({ c }: { c: Case }) {
     () => {
       const before = parseFigure(days);
       if (before === null || before < 0) throw new Error("Enter how many days before the report that was.");
-      const body: Schemas["Happened"] = { event, days_ago: before + since, note: "" };
+      const body: Schemas["Happened"] = { event, days_ago: before + since, note: "", place: "" };
       return {
         words: `${c.printer}: ${event.replaceAll("_", " ")}, just before`,
         about: `/cases/${c.id}`,

@@ -1,11 +1,13 @@
 /** The settings ledger: values that were set on a machine, newest first, each with what it was and the way back. */
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote } from "../kit/bits";
 import { ago } from "../kit/figures";
 import { capital } from "../kit/words";
 import { KeptNote } from "../offline/KeptNote";
 import { useWaiting, useWrite } from "../offline/useEntries";
+import { StoredMark } from "./StoredMark";
 
 type Row = Schemas["StoredOut"];
 
@@ -27,20 +29,33 @@ export function Ledger({ printerId, name, className = "" }: { printerId: number;
     (rows) => client.setQueryData(["ledger", printerId], rows),
   );
   const rows = (ledger.data ?? []).filter((r) => !name || r.name === name);
-  if (!rows.length) return null;
+  // At a bench only what was set there is of matter.
+  if (!rows.length && name) return null;
   return (
     <section className={`grid gap-2 ${className}`}>
       <h2>Settings ledger</h2>
+      {name ? null : (
+        <p>
+          <Link to={`/machines/${printerId}/stored`} className="inline-flex min-h-11 items-center font-semibold">
+            All that it has stored; before and after a firmware change
+          </Link>
+        </p>
+      )}
       <ul className="rows">
         {rows.map((r) => (
           <li key={r.id} className="flex flex-wrap items-baseline justify-between gap-x-4 gap-y-1 py-2">
             <span>
               <b>{capital(r.words)}</b>{" "}
               <span className="font-mono">
-                {Number(r.value.toFixed(4))} {r.unit}
+                {r.value == null ? r.text : Number(r.value.toFixed(4))} {r.unit}
               </span>
               {r.was != null ? <span className="text-ink2"> was {Number(r.was.toFixed(4))}</span> : null}
-              {r.present ? <span className="ml-2 border border-line px-1.5 text-[13px]">stands now</span> : null}
+              {r.present ? (
+                <span className="ml-3 text-[15px]">
+                  <StoredMark stand={r.stand} />
+                </span>
+              ) : null}
+              {r.doubt ? <span className="block text-[15px]">In doubt: {r.doubt}.</span> : null}
               <span className="block text-[15px] text-ink2">
                 <time title={new Date(r.at).toLocaleString()}>{ago(r.at)}</time>, {r.by}. {r.reason}
               </span>

@@ -13,6 +13,7 @@ import { KeptNote, WaitsHere } from "../offline/KeptNote";
 import { useWaiting, useWrite } from "../offline/useEntries";
 import { atLeast, useMe } from "../session/me";
 import { Differs } from "./Differs";
+import { InDoubt } from "./InDoubt";
 import { Ledger } from "./Ledger";
 import { beltConditions, type Chosen, Places } from "./Places";
 import { Record } from "./Record";
@@ -72,6 +73,7 @@ export function Machine() {
             </section>
           ) : null}
           <Cases cases={p.open_cases} />
+          <InDoubt id={id} className="sheet" />
           <Places printer={p} chosen={chosen} onPick={setChosen} />
           <WaitsHere about={`/machines/${id}`} />
           <Ledger printerId={id} className="sheet" />

@@ -30,6 +30,7 @@ export function StepsAfter({
       const body: Schemas["StoredIn"] = {
         name: `steps_${axis}`,
         value: found.steps_per_mm_new.value,
+        text: "",
         was,
         unit: "steps/mm",
         reason: `Travel test: ${sentence(found.error, me)}`,
