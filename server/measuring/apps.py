@@ -11,7 +11,7 @@ class Config(AppConfig):
         from django.db.models.signals import post_migrate
         from workshop import tags
 
-        from . import recomputing, recording, turning  # noqa: F401
+        from . import ledger, recomputing, recording, turning  # noqa: F401
 
         post_migrate.connect(_standings_of_old, sender=self)
         tags.something_happened.connect(_overtaken)

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Literal
+from typing import Any, Literal
 
 from django.db import transaction
 from django.db.models import Max
@@ -17,10 +17,13 @@ from kestov_core.condition import baseline, stored
 from kestov_core.condition.stored import HeldAgainst, Settings
 from kestov_core.errors import BadInput
 from kestov_core.gcode import steps_script
+from kestov_core.knowledge.ledger import upsets
 from people.clock import now
 from people.models import User, audit
 from people.refusals import Refused
-from workshop.models import Printer
+from workshop import worklist
+from workshop.models import Event, Printer
+from workshop.worklist import Pressing, Wanted
 
 from .happened import Happening, happened
 from .models import Capture, ReadBack, Standing, StoredValue
@@ -196,6 +199,32 @@ def go_back(row: StoredValue, user: User) -> StoredValue:
         raise Refused(409, "nothing_before", "The ledger does not know what it was before.")
     reason = f"Back to what it was before {row.at:%-d %B}."
     return set_value(row.printer, row.name, row.was, row.unit, user, reason=reason)
+
+
+#: What may have lost all that a machine stores.
+_LOSES = [event for event, upset in upsets().items() if upset.lost]
+
+
+@worklist.register
+def _unread(machines: Sequence[Any]) -> list[Pressing]:
+    """Machines whose memory was touched and not read back since: the ledger knows what they should have."""
+    lost = Event.objects.filter(event__in=_LOSES).values("printer").annotate(last=Max("at"))
+    read = dict(ReadBack.objects.values_list("printer").annotate(Max("at")))
+    last = {
+        row["printer"]: row["last"] for row in lost if row["printer"] not in read or row["last"] > read[row["printer"]]
+    }
+    known = set(StoredValue.objects.filter(printer__in=last).values_list("printer", flat=True))
+    out = []
+    for m in machines:
+        if m.printer.pk in known and not m.printer.tagged_out:
+            wanted = Wanted(
+                title=f"{m.printer.name}: read back what it has stored",
+                why="Firmware, board or settings were touched; until it is read back nothing it stores may be believed.",
+                kind="stored",
+                printer_id=m.printer.pk,
+            )
+            out.append(Pressing(3, last[m.printer.pk], wanted))
+    return out
 
 
 def figures(printer: Printer) -> dict[str, float]:

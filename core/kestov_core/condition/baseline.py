@@ -145,10 +145,10 @@ def plan(
         steps.append(
             PlanStep(
                 stage="What it has stored",
-                title=f"See whether it still fits: {v.label}",
+                title=f"{'Write down anew' if _is_words(v.name) else 'See whether it still fits'}: {v.label}",
                 procedure=None,
                 place=None,
-                minutes=READ_BACK_MINUTES,
+                minutes=1.0 if _is_words(v.name) else READ_BACK_MINUTES,
                 why=_because([v.since]),
                 values=[v.name],
             )
@@ -216,6 +216,10 @@ def _rank(name: str | None) -> int:
 def _instrument(step: PlanStep) -> str:
     """Within a stage what is measured with one instrument stands together."""
     return step.instruments[0] if step.instruments else ""
+
+
+def _is_words(name: str) -> bool:
+    return all_stored()[name].kind.kind == "text"
 
 
 def _because(since: Iterable[str]) -> str:

@@ -267,7 +267,7 @@ def meaning(name: str, was: float, now: float) -> str:
     kind = stored.kind
     more = now > was
     told = (kind.feeds_more if more else kind.feeds_less) if stored.place == "e" else None
-    told = told or (kind.more if more else kind.less) or ""
+    told = told or (kind.off if not now else None) or (kind.more if more else kind.less) or ""
     percent = 100 * abs(now / was - 1) if was else 100.0
     return told.format(
         place=stored.place.upper(),

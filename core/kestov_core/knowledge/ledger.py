@@ -46,6 +46,7 @@ class StoredKind(_Read):
     prints: Annotated[int, Field(ge=0, le=6)] = 2
     more: Words | None = None
     less: Words | None = None
+    off: Words | None = None
     feeds_more: Words | None = None
     feeds_less: Words | None = None
     measured_by: str | None = None

@@ -143,6 +143,10 @@ class TheWayBack(unittest.TestCase):
         self.assertEqual([(s.procedure, s.values) for s in found.steps], [(None, ["nozzle_height"])])
         self.assertIn("Nozzle height", found.steps[0].title)
 
+    def test_words_are_written_down_anew(self):
+        found = self.steps(values=[("firmware", False)])
+        self.assertEqual(found.steps[0].title, "Write down anew: Firmware build")
+
     def test_what_tells_the_same_is_measured_once(self):
         found = self.steps(doubted=[("belt-pluck", "x"), ("belt-deflection", "x")])
         self.assertEqual(len(found.steps), 1)

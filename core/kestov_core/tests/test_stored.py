@@ -125,6 +125,10 @@ class Comparing(unittest.TestCase):
         self.assertEqual(rows[0].state, "changed")
         self.assertIn("0.32 mm in 100", rows[0].means)
 
+    def test_compensation_that_is_off_is_said(self):
+        rows = compare({"shaper_frequency_x": 45.0}, read_settings("M593 X F0.00 D0.150").values)
+        self.assertEqual(rows[0].means, "vibration compensation of X is off: echoes come back")
+
     def test_what_is_printed_rounded_is_the_same(self):
         self.assertEqual(compare({"steps_x": 80.0123}, read_settings("M92 X80.01").values)[0].state, "same")
         self.assertEqual(compare({"steps_x": 80.0123}, read_settings("M92 X80.0200").values)[0].state, "changed")

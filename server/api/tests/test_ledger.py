@@ -167,6 +167,15 @@ class ReadingBack(Stored):
         self.assertTrue(sheet.content.startswith(b"%PDF"))
         self.assertEqual(sheet["Content-Type"], "application/pdf")
 
+    def test_the_floor_says_so_until_it_is_read_back(self):
+        def wanted():
+            rows = self.good("technician", "GET", "/floor")["wanted"]
+            return [w["title"] for w in rows if w["kind"] == "stored"]
+
+        self.assertEqual(wanted(), [f"{self.slinger.name}: read back what it has stored"])
+        self.keep(self.PRINTED)
+        self.assertEqual(wanted(), [])
+
     def test_members_see_nothing_of_it(self):
         self.refused(403, "not_yours", None, "member", "GET", f"{self.at}/stored")
 

@@ -3187,7 +3187,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "case" | "measure" | "look" | "instrument";
+            kind: "case" | "measure" | "look" | "instrument" | "stored";
             /** Printer Id */
             printer_id?: number | null;
             /** Case Id */

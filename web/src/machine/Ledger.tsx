@@ -28,7 +28,9 @@ export function Ledger({ printerId, name, className = "" }: { printerId: number;
     }),
     (rows) => client.setQueryData(["ledger", printerId], rows),
   );
-  const rows = (ledger.data ?? []).filter((r) => !name || r.name === name);
+  const all = (ledger.data ?? []).filter((r) => !name || r.name === name);
+  // The last few; all of it has a page of its own.
+  const rows = name ? all : all.slice(0, 5);
   // At a bench only what was set there is of matter.
   if (!rows.length && name) return null;
   return (
@@ -46,7 +48,7 @@ export function Ledger({ printerId, name, className = "" }: { printerId: number;
           <li key={r.id} className="flex flex-wrap items-baseline justify-between gap-x-4 gap-y-1 py-2">
             <span>
               <b>{capital(r.words)}</b>{" "}
-              <span className="font-mono">
+              <span className={r.value == null ? "" : "font-mono"}>
                 {r.value == null ? r.text : Number(r.value.toFixed(4))} {r.unit}
               </span>
               {r.was != null ? <span className="text-ink2"> was {Number(r.was.toFixed(4))}</span> : null}

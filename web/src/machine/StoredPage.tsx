@@ -81,17 +81,21 @@ function Values({ rows }: { rows: Stored[] }) {
           <span className="font-semibold">{r.words}</span>
           <span className="text-right font-mono text-[18px]">{r.value == null ? "" : figure(r.value, r.unit)}</span>
           {r.value == null ? <span className="col-span-2">{r.text}</span> : null}
-          <span className="col-span-2 flex flex-wrap items-center gap-x-3 text-[15px] text-ink2">
+          <span
+            className="col-span-2 flex flex-wrap items-center gap-x-3 text-[15px] text-ink2"
+            title={new Date(r.at).toLocaleString()}
+          >
             <StoredMark stand={r.stand} />
             {r.doubt ? (
               <span>
                 {r.lost ? "may be lost" : "may no longer fit"}: {r.doubt}.
               </span>
-            ) : null}
-            <span>
-              {r.by}, <time title={new Date(r.at).toLocaleString()}>{ago(r.at)}</time>
-              {r.reason ? `. ${r.reason}` : ""}
-            </span>
+            ) : (
+              <span>
+                {r.by}, {ago(r.at)}
+                {r.reason ? `. ${r.reason}` : ""}
+              </span>
+            )}
           </span>
         </li>
       ))}
