@@ -332,6 +332,8 @@ class Views(AppCase):
         "knowledge": "/knowledge",
         "a fault to read": "/knowledge/belt_slack",
         "a check to read": "/knowledge/check/rock",
+        "what a machine has stored": "/machines/7/stored",
+        "the way back": "/machines/7/baseline",
         "workshop": "/workshop",
         "scripting": "/scripting",
     }

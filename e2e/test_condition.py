@@ -1,0 +1,57 @@
+"""What a machine has stored, after its firmware was changed: found in a minute, put back, and nothing in doubt at the end."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from playwright.sync_api import expect
+
+from .app import AppCase
+from .test_paths import say
+
+PRINTED = """echo:; Steps per unit:
+echo: M92 X80.00 Y80.00 Z76.80 E415.00
+M906 X850 Y850 Z850 E500
+M851 X0.00 Y0.00 Z-0.62
+M593 X F41.50 D0.080
+M593 Y F43.20 D0.090
+M204 P3500
+M914 X62 Y60 Z61
+M420 S0
+"""
+
+
+class TheFirmwareDay(AppCase):
+    def test_why_does_nothing_fit_since_the_update(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/machines/7")
+        page.get_by_role("link", name="The way back, in order").click()
+        expect(page.get_by_text("Press each end switch and the probe by hand")).to_be_visible()
+        page.get_by_role("link", name="Start").click()
+        page.get_by_label("Paste what it prints of its settings").fill(PRINTED)
+        page.get_by_role("button", name="Hold it against the ledger").click()
+        differs = page.get_by_role("region", name="Differs")
+        expect(differs).to_contain_text("Parts come out 4 % short along Z.")
+        expect(page.get_by_role("region", name="Put it back")).to_contain_text("M92 Z80.0000")
+        expect(page.get_by_text("M420 S0")).to_have_count(2)
+        self.assert_accessible(page, "held against the ledger")
+        with page.expect_download() as saved:
+            page.get_by_role("link", name="Save all as a script").click()
+        self.assertIn("M92 X80.0000", Path(saved.value.path()).read_text())
+
+        # What was pasted outlives a reload. It is put back at the machine, and read once more.
+        page.reload()
+        expect(page.get_by_label("Paste what it prints of its settings")).to_have_value(PRINTED)
+        page.get_by_label("Paste what it prints of its settings").fill(PRINTED.replace("Z76.80", "Z80.00"))
+        page.get_by_role("button", name="Hold it against the ledger").click()
+        expect(page.get_by_text("Nothing was lost.")).to_be_visible()
+        page.get_by_role("button", name="Keep it", exact=True).click()
+        expect(page.get_by_text(say("^Kept. What agrees is valid"))).to_be_visible()
+        page.get_by_text("Write a value down").click()
+        page.get_by_label("Which").select_option("Firmware build")
+        page.get_by_label("In words").fill("Build 13")
+        page.get_by_role("button", name="Write it down").click()
+        expect(page.get_by_text("Build 13")).to_be_visible()
+        expect(page.get_by_text("in doubt", exact=True)).to_have_count(0)
+        page.goto("/machines/7/baseline")
+        expect(page.get_by_role("heading", name="Nothing is in doubt")).to_be_visible()
