@@ -88,7 +88,6 @@ class ComponentOut(Schema):
     place: str
     kind: str
     label: str
-    part_type: str
     fitted_on: date | None
 
 

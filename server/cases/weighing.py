@@ -20,6 +20,7 @@ from workshop.models import Event, Printer, PrinterModel
 from .learning import Look, looks
 from .mending import known_here
 from .models import Case, Closing, State
+from .parts import ages
 
 #: Older evidence and events say nothing about this trouble.
 LOOK_BACK = timedelta(days=150)
@@ -63,6 +64,7 @@ def weigh(case: Case) -> Weighed:
             ],
             "confirmed": counts,
             "minutes": {check: look.minutes for check, look in learned.items() if look.took},
+            "parts": [a for a in ages(printer) if a.axis in here],
             "mended": here_known.mended.model_dump(exclude_unset=True),
             "most": 10,
         }

@@ -12,8 +12,9 @@ from typing import Any
 from django.core.exceptions import ValidationError
 from django.db import models
 from kestov_core import procedures
+from kestov_core.condition.components import positions
 from kestov_core.errors import BadInput
-from kestov_core.machine import AXES_OF_BELT, BED, FRAME, HEAD, Description
+from kestov_core.machine import Description
 
 
 class Area(models.Model):
@@ -187,16 +188,43 @@ class Difference(models.Model):
         ordering = ["-at", "-id"]
 
 
+class PartType(models.Model):
+    """A part that can be fitted in a position: of which kind, and what is known of its life here (null: typical of its kind)."""
+
+    name = models.CharField(max_length=80, unique=True)
+    kind = models.CharField(max_length=30)
+    life_hours = models.FloatField(null=True)
+    lubricant = models.CharField(max_length=200, blank=True)
+    notes = models.CharField(max_length=400, blank=True)
+
+    class Meta:
+        ordering = ["kind", "name"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(life_hours__isnull=True) | models.Q(life_hours__gt=0), name="a_life_is_above_zero"
+            )
+        ]
+
+
 class Component(models.Model):
-    """A part in a named position of a printer. ``place``: the axis or belt it belongs to."""
+    """A part in a named position of a printer. ``place``: the axis or belt it belongs to; ``kind``: as the knowledge names it.
+
+    ``fitted_hours``, ``removed_hours``: the machine's hours then, where they were known. ``removed_because``: it ``failed``, was
+    ``worn``, was taken out ``sound``, or was ``moved`` to another machine.
+    """
 
     printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="components")
     place = models.CharField(max_length=5)
     kind = models.CharField(max_length=30)
     label = models.CharField(max_length=80)
-    part_type = models.CharField(max_length=80, blank=True)
+    type = models.ForeignKey(PartType, null=True, on_delete=models.PROTECT, related_name="components")
     fitted_on = models.DateField(null=True)
+    fitted_hours = models.FloatField(null=True)
     removed_on = models.DateField(null=True)
+    removed_hours = models.FloatField(null=True)
+    removed_because = models.CharField(max_length=8, blank=True)
+    # Hours that it had run on other machines before.
+    brought_hours = models.FloatField(default=0.0)
 
     class Meta:
         ordering = ["place", "kind", "label"]
@@ -207,6 +235,45 @@ class Component(models.Model):
                 name="one_part_in_a_position",
             )
         ]
+
+
+class Deed(models.Model):
+    """What was done to a part: fitted, inspected, adjusted, lubricated, taken out; when, at how many hours, by whom.
+
+    ``found``: of an inspection, ``sound`` or ``trouble``; ``words``: what was found, or why; ``used``: with what it was lubricated.
+    """
+
+    component = models.ForeignKey(Component, on_delete=models.CASCADE, related_name="deeds")
+    did = models.CharField(max_length=12)
+    at = models.DateTimeField()
+    hours = models.FloatField(null=True)
+    found = models.CharField(max_length=8, blank=True)
+    words = models.CharField(max_length=300, blank=True)
+    used = models.CharField(max_length=120, blank=True)
+    by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        indexes = [models.Index(fields=["component", "-at"])]
+
+
+class MeterReading(models.Model):
+    """What a machine's own meter showed: print hours, and metres of filament where it counts them. Rows are only ever added.
+
+    ``reset``: the meter began anew before this reading (a replaced board): what it had shown before is kept beneath.
+    """
+
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="meter_readings")
+    hours = models.FloatField()
+    filament_m = models.FloatField(null=True)
+    reset = models.BooleanField(default=False)
+    at = models.DateTimeField()
+    by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ["at", "id"]
+        indexes = [models.Index(fields=["printer", "at"])]
+        constraints = [models.CheckConstraint(condition=models.Q(hours__gte=0), name="hours_above_zero")]
 
 
 class Instrument(models.Model):
@@ -229,35 +296,11 @@ class Instrument(models.Model):
         ordering = ["kind", "name"]
 
 
-#: Components that every belt brings, by kind and words.
-_OF_A_BELT = (
-    ("belt", "Belt"),
-    ("drive_pulley", "Drive pulley"),
-    ("idler", "Idlers"),
-    ("tensioner", "Tensioner"),
-    ("motor", "Motor"),
-)
-
-
 def fit_out(printer: Printer) -> None:
     """Give a new printer the components that its model's motion system has, in named positions."""
-    motion = printer.motion()
-    rows: list[tuple[str, str, str]] = []
-    for place in motion.belts():
-        rows += [(place, kind, f"{words} {place.upper()}") for kind, words in _OF_A_BELT]
-    for place, drive in motion.transmissions.items():
-        if drive.kind == "screw":
-            rows += [
-                (place, kind, f"{words} {place.upper()}")
-                for kind, words in (("screw", "Screw"), ("nut", "Nut"), ("coupler", "Coupler"))
-            ]
-        if drive.kind == "extruder":
-            rows += [("e", "drive_gears", "Drive gears"), ("e", "nozzle", "Nozzle")]
-    axes = {a for axes in AXES_OF_BELT[motion.kinematics].values() for a in axes} | {"z"}
-    rows += [(axis, "guide", f"Guides {axis.upper()}") for axis in sorted(axes)]
-    rows += [(BED, "plate", "Bed plate"), (FRAME, "joints", "Frame joints"), (HEAD, "mount", "Tool-head mount")]
     Component.objects.bulk_create(
-        Component(printer=printer, place=p, kind=k, label=label, fitted_on=printer.in_use_since) for p, k, label in rows
+        Component(printer=printer, place=p.place, kind=p.kind.id, label=p.label, fitted_on=printer.in_use_since)
+        for p in positions(printer.motion())
     )
 
 

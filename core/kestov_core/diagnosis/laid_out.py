@@ -106,7 +106,7 @@ def lay_out(context: DiagnoseContext) -> Case:
     count: dict[str, int] = {}
     for at in placed:
         count[at.fault.id] = count.get(at.fault.id, 0) + 1
-    ages: dict[str, float] = {a.axis: a.life_share for a in context.parts}
+    ages: dict[tuple[str, str], float] = {(f, a.axis): a.life_share for a in context.parts for f in a.faults or [""]}
     confirmed = sum(context.confirmed.values())
     rates, factors = np.zeros(len(placed)), []
     newest = newest_of(context)
@@ -142,7 +142,7 @@ def together(newest: dict[str, float]) -> set[str]:
 
 
 def _history(
-    at: Placed, context: DiagnoseContext, newest: dict[str, float], ages: dict[str, float]
+    at: Placed, context: DiagnoseContext, newest: dict[str, float], ages: dict[tuple[str, str], float]
 ) -> tuple[float, list[Reason]]:
     """Factor on the base rate from what was done before and from the part's age, with the words for it."""
     factor, reasons = 1.0, []
@@ -160,11 +160,12 @@ def _history(
     if any(t.fault == at.fault.id and t.axis in (None, at.axis) for t in context.tried):
         factor *= TRIED
         reasons.append(Reason(words="Mended already, and it did not help", bits=math.log2(TRIED)))
-    if at.fault.wears and at.axis in ages:
-        k = 0.3 + 1.4 * ages[at.axis]
+    age = ages.get((at.fault.id, at.axis), ages.get(("", at.axis)))
+    if at.fault.wears and age is not None:
+        k = 0.3 + 1.4 * age
         factor *= k
         reasons.append(
-            Reason(words=f"The part has {100 * ages[at.axis]:.0f} % of its expected life behind it", bits=math.log2(k))
+            Reason(words=f"The part has {100 * age:.0f} % of its expected life behind it", bits=math.log2(k))
         )
     return factor, reasons
 

@@ -61,10 +61,11 @@ class Event(Part):
 
 
 class PartAge(Part):
-    """How much of its expected life the part at a place has behind it (1: all of it)."""
+    """How much of its expected life the part at a place has behind it (1: all of it). ``faults``: those that sit in it; none: any there."""
 
     axis: Place
     life_share: Annotated[float, Field(ge=0, le=5)]
+    faults: Annotated[list[Word], Field(max_length=20)] = []
 
 
 class Tried(Part):

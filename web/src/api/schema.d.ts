@@ -2074,6 +2074,154 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/components": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description The parts of a machine with their condition, and its meter.
+         */
+        get: operations["components.see"];
+        put?: never;
+        /**
+         * Fit
+         * @description Fit a part in a position that stands empty.
+         */
+        post: operations["components.fit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/components/{component_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * History
+         * @description What was done in a part's position, to it and to those that sat there before, newest first.
+         */
+        get: operations["components.history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/components/{component_id}/deeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Deed
+         * @description Look at a part, adjust, lubricate or replace it; what that puts in doubt follows by itself.
+         */
+        post: operations["components.deed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/components/{component_id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move
+         * @description Move a part to the same position of another machine; its hours go with it. Answers with the parts of that machine.
+         */
+        post: operations["components.move"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/components/{component_id}/type": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Type
+         * @description Say of which type a part is.
+         */
+        post: operations["components.type"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/part-types": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Types
+         * @description Types of parts that can be fitted.
+         */
+        get: operations["components.list_types"];
+        put?: never;
+        /**
+         * Add Type
+         * @description Add a type of part, with its life in this workshop where that is known.
+         */
+        post: operations["components.add_type"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/meter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Meter
+         * @description Write down what a machine's meter shows; one that goes back, or leaps, is refused with why.
+         */
+        post: operations["meter.read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/ledger": {
         parameters: {
             query?: never;
@@ -3410,8 +3558,6 @@ export interface components {
             kind: string;
             /** Label */
             label: string;
-            /** Part Type */
-            part_type: string;
             /** Fitted On */
             fitted_on: string | null;
         };
@@ -10239,6 +10385,247 @@ export interface components {
             found: components["schemas"]["WallMeasured"] | null;
         };
         /**
+         * ComponentsHere
+         * @description The parts of a machine, positions that stand empty, its meter, and the types that can be fitted.
+         */
+        ComponentsHere: {
+            /** Parts */
+            parts: components["schemas"]["SittingPart"][];
+            /** Empty */
+            empty: components["schemas"]["EmptyPosition"][];
+            meter: components["schemas"]["MeterOut"];
+            /** Types */
+            types: components["schemas"]["TypeOut"][];
+        };
+        /**
+         * DeedOut
+         * @description What was done to a part, in words; ``hours``: the machine's then; ``serial``: which of the parts that sat there one after another.
+         */
+        DeedOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Who */
+            who: string;
+            /** Words */
+            words: string;
+            /** Hours */
+            hours: number | null;
+        };
+        /** EmptyPosition */
+        EmptyPosition: {
+            /** Kind */
+            kind: string;
+            /** Place */
+            place: string;
+            /** Label */
+            label: string;
+        };
+        /**
+         * MeterOut
+         * @description Hours of use now. ``estimated``: worked out from the use since ``read_at``; ``u95``: how far that may be off; ``a_day``: use of late.
+         */
+        MeterOut: {
+            /** Hours */
+            hours: number | null;
+            /** Estimated */
+            estimated: boolean;
+            /** U95 */
+            u95: number | null;
+            /** Read At */
+            read_at: string | null;
+            /** A Day */
+            a_day: number | null;
+            /** Shown */
+            shown: number | null;
+        };
+        /**
+         * SittingPart
+         * @description A part in its position. ``speaks``: all that tells of it, what drives its condition first; ``life_from``: where its expected life is from.
+         */
+        SittingPart: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Place */
+            place: string;
+            /** Label */
+            label: string;
+            type: components["schemas"]["TypeOut"] | null;
+            /**
+             * Condition
+             * @enum {string}
+             */
+            condition: "sound" | "watch" | "out_of_adjustment" | "worn" | "failed" | "not_known";
+            /** Speaks */
+            speaks: components["schemas"]["SpeaksOut"][];
+            /** Would Tell */
+            would_tell: string;
+            /** Fitted On */
+            fitted_on: string | null;
+            /** Age Hours */
+            age_hours: number | null;
+            /** Age Estimated */
+            age_estimated: boolean;
+            /** Life Hours */
+            life_hours: number | null;
+            /** Life From */
+            life_from: string;
+            /** Can */
+            can: ("adjust" | "lubricate" | "replace")[];
+            /** Look */
+            look: string;
+            /** Lubricant */
+            lubricant: string;
+            last: components["schemas"]["DeedOut"] | null;
+        };
+        /**
+         * SpeaksOut
+         * @description One thing that tells of a part. ``age_days``: how old it is (null: of today).
+         */
+        SpeaksOut: {
+            /**
+             * Condition
+             * @enum {string}
+             */
+            condition: "sound" | "watch" | "out_of_adjustment" | "worn" | "failed" | "not_known";
+            /** Words */
+            words: string;
+            /** Age Days */
+            age_days: number | null;
+        };
+        /**
+         * TypeOut
+         * @description A type of part; ``life_hours`` null: typical of its kind.
+         */
+        TypeOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Life Hours */
+            life_hours: number | null;
+            /** Lubricant */
+            lubricant: string;
+            /** Notes */
+            notes: string;
+        };
+        /**
+         * FitIn
+         * @description What is fitted where nothing sits.
+         */
+        FitIn: {
+            /** Kind */
+            kind: string;
+            /** Place */
+            place: string;
+            /** Type Id */
+            type_id?: number | null;
+        };
+        /**
+         * DeedIn
+         * @description What is done to a part. ``found``: of a look; ``used``: with what it was lubricated; ``because``: why it was taken out; ``type_id``: what
+         *     comes in its place, where it is another type.
+         */
+        DeedIn: {
+            /**
+             * Did
+             * @enum {string}
+             */
+            did: "inspect" | "adjust" | "lubricate" | "replace";
+            /**
+             * Found
+             * @default sound
+             * @enum {string}
+             */
+            found: "sound" | "trouble";
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+            /**
+             * Used
+             * @default
+             */
+            used: string;
+            /**
+             * Because
+             * @default worn
+             * @enum {string}
+             */
+            because: "failed" | "worn" | "sound";
+            /** Type Id */
+            type_id?: number | null;
+        };
+        /**
+         * MoveIn
+         * @description The part of the same position on another machine, which is taken out for it.
+         */
+        MoveIn: {
+            /** To */
+            to: number;
+        };
+        /** TypeOf */
+        TypeOf: {
+            /** Type Id */
+            type_id: number | null;
+        };
+        /**
+         * KindsOut
+         * @description Types of parts, and the kinds that there are (id and words).
+         */
+        KindsOut: {
+            /** Types */
+            types: components["schemas"]["TypeOut"][];
+            /** Kinds */
+            kinds: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * TypeIn
+         * @description A type of part. ``life_hours`` null: typical of its kind.
+         */
+        TypeIn: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Life Hours */
+            life_hours?: number | null;
+            /**
+             * Lubricant
+             * @default
+             */
+            lubricant: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+        };
+        /**
+         * MeterIn
+         * @description What a machine's meter shows. ``reset``: it began anew, as with a replaced board.
+         */
+        MeterIn: {
+            /** Hours */
+            hours: number;
+            /** Filament M */
+            filament_m?: number | null;
+            /**
+             * Reset
+             * @default false
+             */
+            reset: boolean;
+        };
+        /**
          * StoredOut
          * @description A row of the ledger. ``stand``: whether it may still be believed, and ``doubt``: what has overtaken it; ``lost``: the machine may
          *     have forgotten it, else it may no longer fit.
@@ -13894,6 +14281,224 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WallOut"];
+                };
+            };
+        };
+    };
+    "components.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComponentsHere"];
+                };
+            };
+        };
+    };
+    "components.fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComponentsHere"];
+                };
+            };
+        };
+    };
+    "components.history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                component_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeedOut"][];
+                };
+            };
+        };
+    };
+    "components.deed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                component_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComponentsHere"];
+                };
+            };
+        };
+    };
+    "components.move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                component_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComponentsHere"];
+                };
+            };
+        };
+    };
+    "components.type": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                component_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypeOf"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComponentsHere"];
+                };
+            };
+        };
+    };
+    "components.list_types": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindsOut"];
+                };
+            };
+        };
+    };
+    "components.add_type": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindsOut"];
+                };
+            };
+        };
+    };
+    "meter.read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeterIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComponentsHere"];
                 };
             };
         };

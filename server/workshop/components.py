@@ -1,0 +1,266 @@
+"""What is done to the parts of a machine: looked at, adjusted, lubricated, replaced, moved; each with date, hours and person."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Literal
+
+from django.db import transaction
+from django.db.models import QuerySet
+from kestov_core.condition.components import positions
+from kestov_core.knowledge.part_kinds import PartKind, part_kinds
+from people.clock import now
+from people.models import User, audit, name_of
+from people.refusals import Refused
+from people.telling import tell
+
+from . import tags, timeline
+from .meters import Meter, meter_of
+from .models import Component, Deed, PartType, Printer
+
+Because = Literal["failed", "worn", "sound"]
+_DID = {
+    "fitted": "Fitted",
+    "inspected": "Looked at",
+    "adjusted": "Adjusted",
+    "lubricated": "Lubricated",
+    "taken_out": "Took out",
+}
+
+
+def kind_of(component: Component) -> PartKind | None:
+    """What the knowledge says of a part; None of a kind that it no longer knows."""
+    return part_kinds().get(component.kind)
+
+
+def age_hours(component: Component, meter: Meter, moment: datetime | None = None) -> tuple[float, bool] | None:
+    """Hours that a part has run, and whether that is estimated; None where nobody can tell."""
+    there = meter.at(moment or now())
+    if there is None:
+        return None
+    if component.fitted_hours is not None:
+        return max(0.0, there.hours - component.fitted_hours) + component.brought_hours, there.estimated
+    use = meter.use
+    if component.fitted_on is None or use is None:
+        return None
+    # Nobody read the meter when it was fitted: by the machine's use of late, and never more than the meter shows.
+    days = ((moment or now()).date() - component.fitted_on).days
+    return min(there.hours, max(0.0, use.a_day * days)) + component.brought_hours, True
+
+
+def life_hours(component: Component) -> tuple[float, str] | None:
+    """The life that a part can be expected to have, and where that is from; None where its kind does not wear by use."""
+    if component.type is not None and component.type.life_hours is not None:
+        return component.type.life_hours, "this workshop's own"
+    kind = kind_of(component)
+    return None if kind is None or kind.life_hours is None else (kind.life_hours, "typical")
+
+
+def life_share(component: Component, meter: Meter) -> float | None:
+    """How much of its expected life a part has behind it; None where its age or its life is not known."""
+    age, life = age_hours(component, meter), life_hours(component)
+    return None if age is None or life is None else age[0] / life[0]
+
+
+def locked(component_id: int) -> Component:
+    """A part that sits in a machine, held against other writers; refused where it is gone."""
+    rows = Component.objects.select_for_update(of=("self",)).select_related("printer__model", "type")
+    component = rows.filter(pk=component_id).first()
+    if component is None:
+        raise Refused(404, "not_found", "There is no such part.")
+    if component.removed_on is not None:
+        raise Refused(409, "taken_out", "This part was taken out; look at the one that sits there now.")
+    tell("printer", component.printer_id)
+    return component
+
+
+@transaction.atomic
+def inspect(component_id: int, found: Literal["sound", "trouble"], words: str, user: User) -> Component:
+    """Write down that a part was looked at, and what was found."""
+    component = locked(component_id)
+    if found == "trouble" and not words.strip():
+        raise Refused(422, "missing_field", "Say what is wrong with it.", "words")
+    _done(component, "inspected", user, found=found, words=words)
+    return component
+
+
+@transaction.atomic
+def adjust(component_id: int, words: str, user: User) -> Component:
+    """Write down that a part was adjusted: what that puts in doubt follows by itself."""
+    component = locked(component_id)
+    kind = _can(component, "adjust")
+    _done(component, "adjusted", user, words=words)
+    _happened(component, kind.adjusted, user)
+    return component
+
+
+@transaction.atomic
+def lubricate(component_id: int, used: str, user: User) -> Component:
+    """Write down that a part was lubricated, and with what."""
+    component = locked(component_id)
+    _can(component, "lubricate")
+    _done(component, "lubricated", user, used=used)
+    return component
+
+
+@transaction.atomic
+def replace(component_id: int, because: Because, words: str, user: User, type_id: int | None = None) -> Component:
+    """Take a part out and fit another in its position, in one act; its history stays with the old one."""
+    old = locked(component_id)
+    kind = _can(old, "replace")
+    new_type = old.type if type_id is None else _type(type_id, old.kind)
+    hours = _hours(old.printer)
+    _done(old, "taken_out", user, words=words)
+    old.removed_on, old.removed_hours, old.removed_because = now().date(), hours, because
+    old.save(update_fields=["removed_on", "removed_hours", "removed_because"])
+    new = Component.objects.create(
+        printer=old.printer,
+        place=old.place,
+        kind=old.kind,
+        label=old.label,
+        type=new_type,
+        fitted_on=now().date(),
+        fitted_hours=hours,
+    )
+    _done(new, "fitted", user, words=f"In place of one that was {because}.")
+    _happened(new, kind.replaced, user)
+    audit(user, "replaced", new.printer, f"{new.label} of {new.printer.name} was replaced: the old one was {because}.")
+    return new
+
+
+@transaction.atomic
+def fit(printer_id: int, kind_id: str, place: str, user: User, type_id: int | None = None) -> Component:
+    """Fit a part in a position that stands empty."""
+    printer = tags.locked(printer_id)
+    spot = next((p for p in positions(printer.motion()) if (p.kind.id, p.place) == (kind_id, place)), None)
+    if spot is None:
+        raise Refused(422, "out_of_range", "This machine has no such position.", "kind")
+    if Component.objects.filter(printer=printer, kind=kind_id, place=place, removed_on=None).exists():
+        raise Refused(409, "taken", "A part sits there already: replace it.", "kind")
+    new = Component.objects.create(
+        printer=printer,
+        place=place,
+        kind=kind_id,
+        label=spot.label,
+        type=None if type_id is None else _type(type_id, kind_id),
+        fitted_on=now().date(),
+        fitted_hours=_hours(printer),
+    )
+    _done(new, "fitted", user)
+    _happened(new, spot.kind.replaced, user)
+    return new
+
+
+@transaction.atomic
+def move(component_id: int, to_id: int, user: User) -> Component:
+    """Move a part to the same position of another machine, whose own is taken out sound; its hours go with it."""
+    component, other = locked(component_id), locked(to_id)
+    if component.printer_id == other.printer_id or (component.kind, component.place) != (other.kind, other.place):
+        raise Refused(422, "out_of_range", "Choose the same position of another machine.", "to")
+    ran = age_hours(component, meter_of(component.printer))
+    for c, why in ((component, "moved"), (other, "sound")):
+        c.removed_on, c.removed_hours, c.removed_because = now().date(), _hours(c.printer), why
+        c.save(update_fields=["removed_on", "removed_hours", "removed_because"])
+        _done(c, "taken_out", user, words=f"Moved to {other.printer.name}." if why == "moved" else "For another one.")
+    new = Component.objects.create(
+        printer=other.printer,
+        place=other.place,
+        kind=other.kind,
+        label=other.label,
+        type=component.type,
+        fitted_on=now().date(),
+        fitted_hours=_hours(other.printer),
+        brought_hours=ran[0] if ran else 0.0,
+    )
+    _done(new, "fitted", user, words=f"From {component.printer.name}.")
+    kind = kind_of(new)
+    for c in (component, new):
+        _happened(c, kind.replaced if kind else None, user)
+    audit(user, "moved", new.printer, f"{new.label} was moved from {component.printer.name} to {new.printer.name}.")
+    return new
+
+
+def set_type(component_id: int, type_id: int | None, user: User) -> Component:
+    """Say of which type a part is."""
+    component = locked(component_id)
+    component.type = None if type_id is None else _type(type_id, component.kind)
+    component.save(update_fields=["type"])
+    return component
+
+
+def add_type(
+    by: User, name: str, kind: str, life_hours: float | None, lubricant: str = "", notes: str = ""
+) -> PartType:
+    """Add a type of part; a name is used once."""
+    name = name.strip()
+    if kind not in part_kinds():
+        raise Refused(422, "out_of_range", "Choose one of the listed kinds of parts.", "kind")
+    if PartType.objects.filter(name__iexact=name).exists():
+        raise Refused(422, "out_of_range", f"There is already one called “{name}”.", "name")
+    row = PartType.objects.create(
+        name=name, kind=kind, life_hours=life_hours, lubricant=lubricant.strip(), notes=notes.strip()
+    )
+    audit(by, "added", row, f"Added the part type {row.name}.")
+    return row
+
+
+def _type(type_id: int, kind: str) -> PartType:
+    found = PartType.objects.filter(pk=type_id, kind=kind).first()
+    if found is None:
+        raise Refused(422, "out_of_range", "There is no such type of this kind of part.", "type_id")
+    return found
+
+
+def _can(component: Component, deed: str) -> PartKind:
+    kind = kind_of(component)
+    if kind is None or deed not in kind.can:
+        raise Refused(422, "out_of_range", f"{component.label}: this is not done to such a part.", "did")
+    return kind
+
+
+def _hours(printer: Printer) -> float | None:
+    there = meter_of(printer).at(now())
+    return None if there is None else there.hours
+
+
+def _happened(component: Component, event: str | None, user: User) -> None:
+    if event is not None:
+        place = component.place if component.place not in ("all", "e") else ""
+        tags.happened(component.printer, event, 0.0, user, component.label, place)
+
+
+def _done(component: Component, did: str, user: User, found: str = "", words: str = "", used: str = "") -> None:
+    Deed.objects.create(
+        component=component,
+        did=did,
+        at=now(),
+        hours=_hours(component.printer),
+        found=found,
+        words=words.strip(),
+        used=used.strip(),
+        by=user,
+    )
+
+
+def _deeds(asked: timeline.Asked) -> QuerySet[Deed]:
+    rows = Deed.objects.filter(component__printer=asked.printer)
+    if asked.case is not None:
+        return rows.none()
+    return rows.filter(component__place=asked.place) if asked.place else rows
+
+
+@timeline.register(lambda asked: [_deeds(asked).values_list("at")])
+def _told(asked: timeline.Asked) -> list[timeline.Line]:
+    rows = asked.newest(_deeds(asked).select_related("by", "component"), "at")
+    return [
+        timeline.Line(at=d.at, who=name_of(d.by), kind="happened", words=words_of(d), place=d.component.place)
+        for d in rows
+    ]
+
+
+def words_of(deed: Deed) -> str:
+    """What was done to a part, in words."""
+    said = f"{_DID.get(deed.did, deed.did)}: {deed.component.label}"
+    more = [deed.used and f"with {deed.used}", {"sound": "sound", "trouble": "trouble"}.get(deed.found, ""), deed.words]
+    told = ", ".join(m for m in more if m)
+    return f"{said}. {told[:1].upper()}{told[1:]}" if told else said
