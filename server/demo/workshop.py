@@ -25,6 +25,7 @@ from people.clock import at
 from people.models import Role, User
 from workshop.models import Printer
 
+from .components import parts_and_hours
 from .instruments import INSTRUMENTS, check_and_compare
 from .models_of_printers import MODELS
 from .parts import own_part
@@ -139,6 +140,7 @@ class Maker:
         check_and_compare(self)
         with at(self.today - timedelta(days=30)):
             own_part(self)
+        parts_and_hours(self, PRINTERS)
         self._stored()
         self._closed_cases()
         self._open_cases()

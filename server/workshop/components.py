@@ -261,6 +261,7 @@ def _told(asked: timeline.Asked) -> list[timeline.Line]:
 def words_of(deed: Deed) -> str:
     """What was done to a part, in words."""
     said = f"{_DID.get(deed.did, deed.did)}: {deed.component.label}"
-    more = [deed.used and f"with {deed.used}", {"sound": "sound", "trouble": "trouble"}.get(deed.found, ""), deed.words]
+    more = [deed.used and f"with {deed.used}", {"sound": "sound", "trouble": "trouble"}.get(deed.found, "")]
     told = ", ".join(m for m in more if m)
-    return f"{said}. {told[:1].upper()}{told[1:]}" if told else said
+    parts = [said, f"{told[:1].upper()}{told[1:]}" if told else "", deed.words.rstrip(".")]
+    return ". ".join(p for p in parts if p)

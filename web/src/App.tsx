@@ -14,6 +14,7 @@ import { atLeast, type Me, MeContext } from "./session/me";
 /** Views are fetched when they are wanted; the likely next ones ahead, once the first stands. */
 const FETCH = {
   machine: () => import("./machine/Machine"),
+  components: () => import("./machine/PartsPage"),
   stored: () => import("./machine/StoredPage"),
   baseline: () => import("./machine/BaselinePage"),
   bench: () => import("./bench/BenchStart"),
@@ -34,6 +35,7 @@ const FETCH = {
 const view = <M, K extends keyof M>(fetch: () => Promise<M>, name: K) =>
   lazy(async () => ({ default: (await patient(fetch))[name] as ComponentType<object> }));
 const Machine = view(FETCH.machine, "Machine");
+const ComponentsPage = view(FETCH.components, "PartsPage");
 const StoredPage = view(FETCH.stored, "StoredPage");
 const BaselinePage = view(FETCH.baseline, "BaselinePage");
 const BenchStart = view(FETCH.bench, "BenchStart");
@@ -159,6 +161,7 @@ function Frame({ me }: { me: Me }) {
             <Routes>
               <Route path="/" element={<Floor />} />
               <Route path="/machines/:id" element={<Machine />} />
+              <Route path="/machines/:id/parts" element={<ComponentsPage />} />
               <Route path="/machines/:id/stored" element={<StoredPage />} />
               <Route path="/machines/:id/baseline" element={<BaselinePage />} />
               <Route path="/report/:id" element={<Report />} />

@@ -135,10 +135,10 @@ class Deeds(Parts):
         self.assertEqual([(r["stand"], r["doubt"]) for r in stored], [("in_doubt", "a belt was changed")])
         words = [d["words"] for d in self.good("technician", "GET", f"/components/{new['id']}/history")]
         self.assertEqual(len(words), 3)
-        self.assertIn("Fitted: Belt, X. In place of one that was worn.", words)
+        self.assertIn("Fitted: Belt, X. In place of one that was worn", words)
         self.refused(409, "taken_out", None, "technician", "POST", f"/components/{old}/deeds", {"did": "adjust"})
         record = self.good("technician", "GET", f"/printers/{self.slinger.pk}/record?place=x")["lines"]
-        self.assertIn("Took out: Belt, X. Frayed at the clamp.", [line["words"] for line in record])
+        self.assertIn("Took out: Belt, X. Frayed at the clamp", [line["words"] for line in record])
 
     def test_only_what_can_be_done_to_such_a_part(self):
         part = self.part("pulley", "x")["id"]

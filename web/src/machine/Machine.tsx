@@ -133,18 +133,9 @@ function Parts({ printer }: { printer: Schemas["PrinterOut"] }) {
           })}
         </ul>
       </details>
-      <details>
-        <summary className="min-h-11 cursor-pointer text-[15px] font-semibold text-ink2">
-          Parts ({printer.components.length})
-        </summary>
-        <ul className="columns-2 gap-6">
-          {printer.components.map((c) => (
-            <li key={c.id} className="py-1">
-              {c.label}
-            </li>
-          ))}
-        </ul>
-      </details>
+      <Link to={`/machines/${printer.id}/parts`} className="inline-flex min-h-11 items-center font-semibold">
+        Its {printer.components.length} parts, their condition, and its hours
+      </Link>
     </section>
   );
 }
