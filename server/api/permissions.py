@@ -84,6 +84,8 @@ TABLE: dict[str, Role | None] = {
     "components.deed": T,
     "components.types": L,
     "meter.read": T,
+    "trend.see": T,
+    "forecast.see": T,
     "ledger.see": T,
     "ledger.set": T,
     "captures.see": T,

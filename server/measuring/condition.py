@@ -25,7 +25,7 @@ _NAMES: dict[str, str] = {"belt": "belt {p}", "motor": "motor {p}", "screw": "sc
 
 
 class Stood(NamedTuple):
-    """A standing as the conditions read it: of a whole floor there are thousands. ``taken``, ``doubted``: seconds since 1970."""
+    """A standing as the conditions read it: of a whole floor there are thousands. ``taken``, ``doubted``, ``reaches``: seconds since 1970."""
 
     printer_id: int
     place: str
@@ -43,6 +43,7 @@ class Stood(NamedTuple):
     lost: int
     doubt: str
     doubted: float | None
+    reaches: float | None
 
     @property
     def taken_at(self) -> datetime:
@@ -57,10 +58,8 @@ class _Seconds(Func):
     output_field = FloatField()
 
 
-_READ = [
-    _Seconds("taken_at") if name == "taken" else _Seconds("doubt_at") if name == "doubted" else name
-    for name in Stood._fields
-]
+_SECONDS = {"taken": "taken_at", "doubted": "doubt_at", "reaches": "reaches_at"}
+_READ = [_Seconds(_SECONDS[name]) if name in _SECONDS else name for name in Stood._fields]
 
 
 @dataclass(slots=True)
@@ -187,7 +186,8 @@ def _shown(row: Stood, moment: float) -> Shown:
     age = (moment - row.taken) / 86400
     changed = f"{row.doubt} {ago(row.doubted, moment)}" if row.doubted is not None else ""
     lost = 0 if changed else row.lost
-    condition, why = condition_of(Evidence(row.procedure, row.verdict, age, lost, changed))
+    reaches = None if row.reaches is None or changed else (row.reaches - moment) / 86400
+    condition, why = condition_of(Evidence(row.procedure, row.verdict, age, lost, changed, reaches))
     question, trouble = _said(row.procedure, row.place)
     return Shown(row.procedure, question, trouble, condition, why, row, in_doubt=bool(changed))
 

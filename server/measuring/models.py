@@ -233,7 +233,7 @@ class Standing(models.Model):
 
     Kept up to date in the transaction that stores a result or a change (`standing`), so that no page reads the history.
     ``lost``: how often in the last half year it went from within its limits to outside without being touched. ``doubt``:
-    what was changed since, in words (empty: nothing), and when.
+    what was changed since, in words (empty: nothing), and when. ``reaches_at``: the earliest day on which its course may reach a limit.
     """
 
     printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="standings")
@@ -252,6 +252,7 @@ class Standing(models.Model):
     lost = models.PositiveSmallIntegerField(default=0)
     doubt = models.CharField(max_length=160, blank=True)
     doubt_at = models.DateTimeField(null=True)
+    reaches_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["place", "procedure"]

@@ -16,7 +16,7 @@ from people.clock import now
 from people.telling import tell
 from workshop.models import Printer
 
-from . import changes
+from . import changes, trend
 from .happened import happened
 from .models import Capture, Result, Standing
 
@@ -56,6 +56,13 @@ def refresh(printer: Printer, place: str, procedure: str) -> None:
             "doubt_at": changed[0] if changed else None,
         },
     )
+    _look_ahead(printer, place, procedure)
+
+
+def _look_ahead(printer: Printer, place: str, procedure: str) -> None:
+    """When its course may reach a limit; kept, so that no page reads the history for it."""
+    at = trend.reached_on(printer, place, procedure)
+    Standing.objects.filter(printer=printer, place=place, procedure=procedure).update(reaches_at=at)
 
 
 def _decisive(result: Result) -> dict[str, Any]:
@@ -90,6 +97,7 @@ def changed(printer: Printer) -> None:
         if (doubt, at) != (row.doubt, row.doubt_at):
             row.doubt, row.doubt_at = doubt, at
             row.save(update_fields=["doubt", "doubt_at"])
+            _look_ahead(printer, row.place, row.procedure)
 
 
 def rebuild(printers: Sequence[Printer] | None = None) -> int:

@@ -26,6 +26,7 @@ const FETCH = {
   report: () => import("./case/Report"),
   knowledge: () => import("./knowledge/KnowledgePage"),
   workshop: () => import("./workshop/WorkshopPage"),
+  quarter: () => import("./workshop/QuarterPage"),
   instrument: () => import("./instrument/InstrumentPage"),
   study: () => import("./instrument/StudyPage"),
   scripting: () => import("./workshop/Scripting"),
@@ -48,6 +49,7 @@ const CaseList = view(FETCH.cases, "CaseList");
 const Report = view(FETCH.report, "Report");
 const KnowledgePage = view(FETCH.knowledge, "KnowledgePage");
 const WorkshopPage = view(FETCH.workshop, "WorkshopPage");
+const QuarterPage = view(FETCH.quarter, "QuarterPage");
 const InstrumentPage = view(FETCH.instrument, "InstrumentPage");
 const StudyPage = view(FETCH.study, "StudyPage");
 const Scripting = view(FETCH.scripting, "Scripting");
@@ -177,6 +179,7 @@ function Frame({ me }: { me: Me }) {
               <Route path="/knowledge/check/:check" element={<KnowledgePage />} />
               <Route path="/knowledge/:fault" element={<KnowledgePage />} />
               <Route path="/workshop" element={<WorkshopPage />} />
+              <Route path="/quarter" element={<QuarterPage />} />
               <Route path="/instruments/:id" element={<InstrumentPage />} />
               <Route path="/comparisons/:id" element={<StudyPage />} />
               <Route path="/me" element={<MyAccount />} />

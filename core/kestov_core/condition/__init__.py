@@ -20,7 +20,7 @@ ORDER: tuple[Condition, ...] = ("sound", "not_known", "watch", "out_of_adjustmen
 @dataclass(frozen=True)
 class Evidence:
     """One judged result: which procedure, its verdict, its age in days, how often adjusting did not hold, and what was
-    changed after it (in words; empty where nothing was).
+    changed after it (in words; empty where nothing was). ``reaches_in_days``: when its course may reach a limit, at the earliest.
     """
 
     procedure: str
@@ -28,6 +28,7 @@ class Evidence:
     age_days: float
     adjustments_not_held: int = 0
     changed: str = ""
+    reaches_in_days: float | None = None
 
 
 def condition_of(evidence: Evidence | None) -> tuple[Condition, str]:
@@ -45,6 +46,10 @@ def condition_of(evidence: Evidence | None) -> tuple[Condition, str]:
         return "not_known", f"The last measurement is older than {lasts} days."
     if evidence.changed:
         return "not_known", f"In doubt: {evidence.changed}, not measured since."
+    soon = evidence.reaches_in_days
+    if evidence.verdict == "in_tolerance" and soon is not None and soon < procedure.interval_days:
+        when = f"in {soon:.0f} days" if soon >= 1 else "any day"
+        return "watch", f"Within its limits; at its rate it may reach one {when}."
     if evidence.verdict == "in_tolerance":
         return "sound", "Measured within its limits."
     if evidence.verdict == "watch":

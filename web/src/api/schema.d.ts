@@ -2222,6 +2222,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/trend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description How a figure of a place has gone since it was first measured.
+         */
+        get: operations["trend.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description What all machines will want in the next quarter, the soonest first, with why and how sure.
+         */
+        get: operations["forecast.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/ledger": {
         parameters: {
             query?: never;
@@ -10626,6 +10666,176 @@ export interface components {
             reset: boolean;
         };
         /**
+         * CourseOut
+         * @description The course of a figure over ``over``. ``found``: what the core makes of it; ``soonest``, ``latest``: days between which the limit is
+         *     reached at this machine's use (null: it is not, or nobody can tell).
+         */
+        CourseOut: {
+            /** Words */
+            words: string;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /**
+             * Over
+             * @enum {string}
+             */
+            over: "hours" | "days";
+            /** Points */
+            points: components["schemas"]["TrendPoint"][];
+            /** Touched */
+            touched: components["schemas"]["TouchedOut"][];
+            found: components["schemas"]["WearTrendResult"] | null;
+            /** Soonest */
+            soonest: string | null;
+            /** Latest */
+            latest: string | null;
+        };
+        /**
+         * CoursePoint
+         * @description The course that was fitted, for the drawing: its value and the band in which it lies (95 %).
+         */
+        CoursePoint: {
+            /** Hours */
+            hours: number;
+            /** Value */
+            value: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
+         * TouchedOut
+         * @description Something that was done to the place: the course before it is another one.
+         */
+        TouchedOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** X */
+            x: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * TrendPoint
+         * @description A figure: at how many hours of use (or days since the first), and which capture it came from.
+         */
+        TrendPoint: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** X */
+            x: number;
+            /** Value */
+            value: number;
+            /** U95 */
+            u95: number | null;
+            /**
+             * Capture Id
+             * Format: uuid
+             */
+            capture_id: string;
+        };
+        /**
+         * WearTrendResult
+         * @description The present value and rate of a figure, and when it reaches its limit.
+         *
+         *     ``rate_per_100h``: the present one, in the figure's unit for 100 hours. ``hours_to_limit``: use from the last reading on;
+         *     null where the rate is inside its uncertainty, leads away from the limit or settles before it. ``limit_at_hours``: the same
+         *     as a reading of the meter. ``model``: the course. ``points_used``: those since the last intervention.
+         */
+        WearTrendResult: {
+            /**
+             * Procedure
+             * @default wear-trend
+             * @constant
+             */
+            procedure: "wear-trend";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            now?: components["schemas"]["Quantity"] | null;
+            rate_per_100h?: components["schemas"]["Quantity"] | null;
+            hours_to_limit?: components["schemas"]["Quantity"] | null;
+            /** Limit At Hours */
+            limit_at_hours?: number | null;
+            /** Model */
+            model?: ("straight" | "settling") | null;
+            settles_at?: components["schemas"]["Quantity"] | null;
+            /** Points Used */
+            points_used: number;
+            /** Since Hours */
+            since_hours: number;
+            /**
+             * Course
+             * @default []
+             */
+            course: components["schemas"]["CoursePoint"][];
+        };
+        /**
+         * ExpectedOut
+         * @description One thing that will be wanted. ``by``: the day on which it is expected (today: overdue); ``chance``: that it fails within the
+         *     quarter, ``low`` to ``high`` (95 %), where enough of its kind have failed here.
+         */
+        ExpectedOut: {
+            /** Printer Id */
+            printer_id: number;
+            /** Printer */
+            printer: string;
+            /** Label */
+            label: string;
+            /** Place */
+            place: string;
+            /**
+             * By
+             * Format: date
+             */
+            by: string;
+            /** Why */
+            why: string;
+            /** Chance */
+            chance: number | null;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Component Id */
+            component_id: number | null;
+            /** Procedure */
+            procedure: string;
+        };
+        /**
          * StoredOut
          * @description A row of the ledger. ``stand``: whether it may still be believed, and ``doubt``: what has overtaken it; ``lost``: the machine may
          *     have forgotten it, else it may no longer fit.
@@ -14499,6 +14709,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComponentsHere"];
+                };
+            };
+        };
+    };
+    "trend.see": {
+        parameters: {
+            query: {
+                place: string;
+                procedure: string;
+            };
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CourseOut"];
+                };
+            };
+        };
+    };
+    "forecast.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExpectedOut"][];
                 };
             };
         };

@@ -7,6 +7,7 @@ import { ago, sentence } from "../kit/figures";
 import { Strip } from "../kit/Strip";
 import { axisName, capital } from "../kit/words";
 import { useMe } from "../session/me";
+import { Course } from "./Course";
 
 type Shown = Schemas["ConditionOut"];
 type Place = Shown["places"][number];
@@ -141,6 +142,7 @@ function Evidence({ printer, p, e }: { printer: number; p: Place; e: Place["evid
           </Link>
         ) : null}
       </span>
+      {e.quantity ? <Course printer={printer} place={p.place} procedure={e.procedure} /> : null}
     </li>
   );
 }

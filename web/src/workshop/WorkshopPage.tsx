@@ -27,7 +27,12 @@ export function WorkshopPage() {
   const s = shop.data;
   return (
     <div className="mx-auto grid max-w-5xl gap-4">
-      <h1>The workshop</h1>
+      <div className="flex flex-wrap items-baseline justify-between gap-x-6">
+        <h1>The workshop</h1>
+        <Link to="/quarter" className="inline-flex min-h-11 items-center font-semibold">
+          What the next quarter will want
+        </Link>
+      </div>
       <Tabs.Root defaultValue={s.areas.length ? (s.models.length ? "machines" : "models") : "room"}>
         <Tabs.List aria-label="Parts of the workshop" className="mb-4 flex flex-wrap border-b border-line">
           <Tabs.Trigger value="machines" className={TAB}>

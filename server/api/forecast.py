@@ -1,0 +1,52 @@
+"""What will be wanted in the next quarter."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from cases import forecast
+from ninja import Router, Schema
+
+from .permissions import may
+from .signed import SignedIn
+
+router = Router(tags=["forecast"])
+
+
+class ExpectedOut(Schema):
+    """One thing that will be wanted. ``by``: the day on which it is expected (today: overdue); ``chance``: that it fails within the
+    quarter, ``low`` to ``high`` (95 %), where enough of its kind have failed here.
+    """
+
+    printer_id: int
+    printer: str
+    label: str
+    place: str
+    by: date
+    why: str
+    chance: float | None
+    low: float | None
+    high: float | None
+    component_id: int | None
+    procedure: str
+
+
+@router.get("/forecast", auth=may("forecast.see"), response=list[ExpectedOut], operation_id="forecast.see")
+def see(request: SignedIn):
+    """What all machines will want in the next quarter, the soonest first, with why and how sure."""
+    return [
+        ExpectedOut(
+            printer_id=e.printer.pk,
+            printer=e.printer.name,
+            label=e.label,
+            place=e.place,
+            by=e.by,
+            why=e.why,
+            chance=e.chance,
+            low=e.low,
+            high=e.high,
+            component_id=e.component_id,
+            procedure=e.procedure,
+        )
+        for e in forecast.next_quarter()
+    ]
