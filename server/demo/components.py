@@ -54,7 +54,13 @@ def parts_and_hours(maker: Maker, printers: list[tuple[str, str, str, dict[str, 
             hours = round(_A_DAY[name] * (400 + 37 * i - ago) + uneven, 1)
             with at(maker.today - timedelta(days=ago, hours=2)):
                 maker.call("tech2", "POST", path, {"hours": hours})
-    for name, kind, place, ago, told in sorted(_DEEDS, key=lambda d: -d[3]):
+    worn = [
+        (name, kind, "e", 24 + 8 * i + more, {"did": "replace", "because": "worn"})
+        for i, (name, *_) in enumerate(printers)
+        for kind, more in (("nozzle", 0), ("liner", 11))
+        if not any(d[:2] == (name, kind) for d in _DEEDS)
+    ]
+    for name, kind, place, ago, told in sorted([*_DEEDS, *worn], key=lambda d: -d[3]):
         part = Component.objects.get(printer__name=name, kind=kind, place=place, removed_on=None)
         with at(maker.today - timedelta(days=ago)):
             maker.call("tech", "POST", f"/components/{part.pk}/deeds", told)

@@ -82,10 +82,21 @@ class Meter:
             spread = 2 * (sum(d * (r - mean) ** 2 for r, d in rates) / sum(d for _, d in rates)) ** 0.5
         return Use(mean, max(spread, 0.1 * mean))
 
-    def at(self, moment: datetime) -> Hours | None:
-        """Hours at a moment: between two readings in proportion, after the last by the use of late; None before the first."""
-        if not self.points or moment < self.points[0][0]:
+    def _before(self, long: timedelta, first: float, first_at: datetime) -> Hours | None:
+        """Hours before the first reading, by the use of late; None where that is not known, or too long ago."""
+        use = self.use
+        if use is None or long > _OF_LATE:
             return None
+        days = long.total_seconds() / 86400
+        return Hours(max(0.0, first - use.a_day * days), True, use.u95 * days, first_at)
+
+    def at(self, moment: datetime) -> Hours | None:
+        """Hours at a moment: between two readings in proportion, after the last and before the first by the use of late."""
+        if not self.points:
+            return None
+        first_at, first = self.points[0]
+        if moment < first_at:
+            return self._before(first_at - moment, first, first_at)
         for (t0, h0), (t1, h1) in itertools.pairwise(self.points):
             if t0 <= moment < t1:
                 share = (moment - t0) / (t1 - t0)

@@ -220,8 +220,10 @@ class Meters(Parts):
         self.meter(520)
         now_there = self.here()["meter"]
         self.assertEqual((now_there["hours"], now_there["estimated"], now_there["u95"]), (520, False, 0))
-        between = meter_of(self.slinger).at(now() - timedelta(days=30))
-        self.assertAlmostEqual(between.hours, 200, delta=1)
+        meter = meter_of(self.slinger)
+        self.assertAlmostEqual(meter.at(now() - timedelta(days=30)).hours, 200, delta=1)
+        self.assertAlmostEqual(meter.at(now() - timedelta(days=45)).hours, 50, delta=3)
+        self.assertIsNone(meter.at(now() - timedelta(days=900)), "so far back nobody estimates")
 
     def test_back_or_further_than_the_calendar_is_refused_with_why(self):
         self.meter(812, days_ago=2)

@@ -59,6 +59,7 @@ export function Machine() {
               {belt ? `Measure belt ${belt.toUpperCase()}` : "Measure"}
             </Button>
             <Button onClick={() => go(`/report/${p.id}`)}>Report a fault</Button>
+            <Button onClick={() => go(`/machines/${p.id}/parts`)}>Its parts and hours</Button>
           </div>
         ) : null}
         {technician ? <Tag printer={p} /> : null}
@@ -133,9 +134,6 @@ function Parts({ printer }: { printer: Schemas["PrinterOut"] }) {
           })}
         </ul>
       </details>
-      <Link to={`/machines/${printer.id}/parts`} className="inline-flex min-h-11 items-center font-semibold">
-        Its {printer.components.length} parts, their condition, and its hours
-      </Link>
     </section>
   );
 }
