@@ -170,7 +170,7 @@ class Bench(AppCase):
         self.assert_accessible(page, "steps")
         page.goto("/machines/5")
         expect(page.get_by_text(say("was 79"))).to_be_visible()
-        page.get_by_text("Way back").click()
+        page.get_by_text("Way back", exact=True).click()
         self.press(page, "It is set back")
         expect(page.get_by_text(say("79 steps/mm"))).to_be_visible()
         self.assert_accessible(page, "machine with its ledger")

@@ -255,7 +255,8 @@ export function OtherChecks({ c, onPick }: { c: Case; onPick: (n: Next) => void 
       <summary className="min-h-11 cursor-pointer py-2 font-semibold">Other checks, and what each would save</summary>
       <Checks rows={next} onPick={onPick} />
       {others.length ? (
-        <details>
+        // Where nothing is worth its minutes, what can be looked at all the same stands open.
+        <details open={next.length === 0 || undefined}>
           <summary className="min-h-11 cursor-pointer py-2 font-semibold text-ink2">
             Those that take longer than they are expected to save ({others.length})
           </summary>
