@@ -6,7 +6,7 @@ from datetime import date, datetime
 from typing import Literal
 from uuid import UUID
 
-from cases import acts
+from cases import lifting
 from cases.machines import MachineNow, danger_label, machine, machines
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
@@ -110,6 +110,14 @@ class LookOut(Schema):
     at: datetime
 
 
+class MissingOut(Schema):
+    """What is still missing before a tag may be lifted, and where it is seen to. ``danger``: without it the tag stays."""
+
+    words: str
+    leads_to: str
+    danger: bool
+
+
 class PrinterOut(Schema):
     id: int
     name: str
@@ -125,6 +133,7 @@ class PrinterOut(Schema):
     tagged_out_by: str
     tagged_out_at: datetime | None
     looks: list[LookOut]
+    before_lifting: list[MissingOut]
     limits: list[LimitOut]
     components: list[ComponentOut]
 
@@ -217,6 +226,10 @@ def see_printer(request: SignedIn, printer_id: int):
             LookOut(id=x.pk, danger=danger_label(x.danger), on=x.case.printer.name, case_id=x.case_id, at=x.made_at)
             for x in (m.looks if technician else [])
         ],
+        before_lifting=[
+            MissingOut.model_validate(x, from_attributes=True)
+            for x in (lifting.missing(m) if technician and printer.tagged_out else [])
+        ],
         limits=limits,
         components=[ComponentOut.model_validate(x, from_attributes=True) for x in parts],
     )
@@ -267,7 +280,9 @@ def tag_out(request: SignedIn, printer_id: int, payload: TagOut):
     "/printers/{printer_id}/tag-out", auth=may("printer.lift_tag"), response=PrinterOut, operation_id="printer.lift_tag"
 )
 @once
-def lift_tag(request: SignedIn, printer_id: int):
-    """Put a machine back in use. While a danger case is open on it, the tag stays."""
-    acts.lift_tag(tags.locked(printer_id), request.user)
+def lift_tag(request: SignedIn, printer_id: int, verified: str = ""):
+    """Put a machine back in use. While a danger case is open on it, the tag stays; what else is missing is measured, or ``verified`` says
+    how it was made sure of.
+    """
+    lifting.lift(tags.locked(printer_id), request.user, verified[:300])
     return see_printer(request, printer_id)

@@ -305,18 +305,6 @@ def look(look_id: int, unplugged: bool, trouble: bool, found: str, user: User) -
     return report(row.printer, Seen(row.danger), found, "", user) if trouble else row.case
 
 
-def lift_tag(printer: Printer, user: User) -> None:
-    """Put a machine back in use. While a case with a danger is open on it, the tag stays."""
-    seen = {"observations__finding__in": dangers(), "observations__state": "present"}
-    if printer.cases.exclude(state=State.CLOSED).filter(**seen).exists():
-        raise Refused(
-            409,
-            "danger_open",
-            "A case with a danger is still open on this machine. Close it first, with what was found.",
-        )
-    tags.lift(printer, user)
-
-
 def dangers() -> list[str]:
     """The findings that are dangers."""
     return [k for k, v in knowledge.findings().items() if v.kind == "danger"]

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from django.db.models import Q
 from kestov_core import knowledge
 from measuring.checks import doubted
-from measuring.condition import PrinterCondition, conditions, wants
+from measuring.condition import PrinterCondition, Trouble, conditions, wants
 from people.clock import now
 from people.models import name_of
 from workshop import worklist
-from workshop.models import Printer, of_these
+from workshop.models import Deed, Printer, of_these
 from workshop.worklist import Pressing, Wanted
 
 from .models import Case, SiblingLook, State
@@ -23,12 +24,13 @@ _OF_A_CASE = ("printer", "title", "state", "reported_by", "reported_at", "taken_
 
 @dataclass
 class MachineNow:
-    """A machine with its condition, the looks it waits for, and its open cases."""
+    """A machine with its condition, the looks it waits for, its open cases, and the parts in which a look found trouble."""
 
     printer: Printer
     condition: PrinterCondition
     looks: list[SiblingLook]
     cases: list[Case]
+    found: tuple[Trouble, ...] = ()
 
 
 def machines(printers: Sequence[Printer]) -> list[MachineNow]:
@@ -47,8 +49,24 @@ def machines(printers: Sequence[Printer]) -> list[MachineNow]:
     working = (State.IN_WORK, State.NOT_VERIFIED)
     in_work = {p for p, mine in cases.items() if any(c.state in working for c in mine)}
     held = {p: held_words(mine[0]) for p, mine in looks.items()}
-    found = conditions(printers, in_work, held)
-    return [MachineNow(p, found[p.pk], looks.get(p.pk, []), cases.get(p.pk, [])) for p in printers]
+    troubled = _troubled(printers)
+    found = conditions(printers, in_work, held, troubled)
+    return [
+        MachineNow(p, found[p.pk], looks.get(p.pk, []), cases.get(p.pk, []), troubled.get(p.pk, ())) for p in printers
+    ]
+
+
+def _troubled(printers: Sequence[Printer]) -> dict[int, tuple[Trouble, ...]]:
+    """Parts in which the newest look found trouble that nobody has seen to since, by machine."""
+    seen_to = ("inspected", "adjusted", "lubricated")
+    theirs = Q(component__printer__retired=False) if len(printers) > 20 else Q(component__printer__in=printers)
+    rows = Deed.objects.filter(theirs, component__removed_on=None, did__in=seen_to).select_related("component")
+    out: dict[int, tuple[Trouble, ...]] = {}
+    for d in rows.order_by("component", "-at", "-id").distinct("component"):
+        if d.found == "trouble":
+            words = f"{d.component.label}: {d.words[:1].lower()}{d.words[1:]}".rstrip(".")
+            out[d.component.printer_id] = (*out.get(d.component.printer_id, ()), (words, "out_of_adjustment"))
+    return out
 
 
 def machine(printer: Printer) -> MachineNow:

@@ -150,3 +150,20 @@ class Mend(models.Model):
     class Meta:
         ordering = ["at", "id"]
         indexes = [models.Index(fields=["kind", "name", "field", "-at"])]
+
+
+class NearMiss(models.Model):
+    """What nearly hurt somebody: a slipped blade, a burnt hand, sparks. Nobody is named, and nobody is blamed; the lead reads it.
+
+    ``answer``: what was done about it; ``read_at`` null: the lead has not seen it yet.
+    """
+
+    printer = models.ForeignKey(Printer, null=True, on_delete=models.SET_NULL, related_name="near_misses")
+    words = models.TextField()
+    hurt = models.BooleanField(default=False)
+    at = models.DateTimeField()
+    read_at = models.DateTimeField(null=True)
+    answer = models.CharField(max_length=400, blank=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cache, lru_cache
@@ -60,6 +60,10 @@ class _Seconds(Func):
 
 _SECONDS = {"taken": "taken_at", "doubted": "doubt_at", "reaches": "reaches_at"}
 _READ = [_Seconds(_SECONDS[name]) if name in _SECONDS else name for name in Stood._fields]
+
+
+#: What is wrong, in words, and the condition that it means.
+Trouble = tuple[str, Condition]
 
 
 @dataclass(slots=True)
@@ -120,10 +124,16 @@ class PrinterCondition:
     reason: str
 
 
-def conditions(printers: Sequence[Printer], in_work: set[int], held: dict[int, str]) -> dict[int, PrinterCondition]:
+def conditions(
+    printers: Sequence[Printer],
+    in_work: set[int],
+    held: dict[int, str],
+    found: Mapping[int, tuple[Trouble, ...]] | None = None,
+) -> dict[int, PrinterCondition]:
     """The condition of each machine by its key, from one reading of their standings.
 
-    ``in_work``: machines that a technician works on; ``held``: why a machine is held until somebody has looked.
+    ``in_work``: machines that a technician works on; ``held``: why a machine is held until somebody has looked;
+    ``found``: what is wrong with it beyond what was measured, in words.
     """
     rows: dict[int, list[Stood]] = {}
     told = Standing.objects.filter(of_these(printers)).exclude(verdict="not_judged").order_by("pk")
@@ -132,7 +142,13 @@ def conditions(printers: Sequence[Printer], in_work: set[int], held: dict[int, s
     hour = now().replace(minute=0, second=0, microsecond=0)
     return {
         p.pk: _condition(
-            p.told(), tuple(rows.get(p.pk, ())), p.tagged_out, p.pk in in_work, held.get(p.pk, ""), hour.timestamp()
+            p.told(),
+            tuple(rows.get(p.pk, ())),
+            p.tagged_out,
+            p.pk in in_work,
+            held.get(p.pk, ""),
+            hour.timestamp(),
+            (found or {}).get(p.pk, ()),
         )
         for p in printers
     }
@@ -145,7 +161,13 @@ def condition(printer: Printer, in_work: bool = False, held: str = "") -> Printe
 
 @lru_cache(maxsize=2048)
 def _condition(
-    told: str, standings: tuple[Stood, ...], tagged_out: str, in_work: bool, held: str, moment: float
+    told: str,
+    standings: tuple[Stood, ...],
+    tagged_out: str,
+    in_work: bool,
+    held: str,
+    moment: float,
+    found: tuple[Trouble, ...] = (),
 ) -> PrinterCondition:
     """What follows from these alone, and so is kept while none of them changes: of a whole floor few do within an hour.
 
@@ -155,6 +177,7 @@ def _condition(
     places = _places(motion, standings, moment)
     axes = _axes(motion, places)
     troubles = [(w.trouble, p.condition) for p in places if (w := p.worst) is not None]
+    troubles += found
     fitness, reason = fitness_of(tagged_out or None, in_work, troubles, held)
     return PrinterCondition(axes, places, fitness, reason)
 

@@ -32,12 +32,13 @@ def tag_out(printer: Printer, user: User, reason: str, how: str = "") -> None:
     audit(user, "tagged out", printer, f"Tagged out{how}: {printer.tagged_out}")
 
 
-def lift(printer: Printer, user: User) -> None:
-    """Put a machine back in use."""
+def lift(printer: Printer, user: User, verified: str = "") -> None:
+    """Put a machine back in use. ``verified``: how it was made sure of that it may be, where that was not measured."""
     was = printer.tagged_out
     printer.tagged_out, printer.tagged_out_by, printer.tagged_out_at = "", None, None
     printer.save(update_fields=["tagged_out", "tagged_out_by", "tagged_out_at"])
-    audit(user, "lifted the tag", printer, f"Tag lifted. It said: {was}")
+    how = f" Made sure of by: {verified.strip()}" if verified.strip() else ""
+    audit(user, "lifted the tag", printer, f"Tag lifted. It said: {was}{how}")
 
 
 def happened(printer: Printer, event: str, days_ago: float, user: User, note: str, place: str = "") -> None:

@@ -26,6 +26,7 @@ const FETCH = {
   report: () => import("./case/Report"),
   knowledge: () => import("./knowledge/KnowledgePage"),
   workshop: () => import("./workshop/WorkshopPage"),
+  nearMisses: () => import("./workshop/NearMisses"),
   quarter: () => import("./workshop/QuarterPage"),
   instrument: () => import("./instrument/InstrumentPage"),
   study: () => import("./instrument/StudyPage"),
@@ -49,6 +50,7 @@ const CaseList = view(FETCH.cases, "CaseList");
 const Report = view(FETCH.report, "Report");
 const KnowledgePage = view(FETCH.knowledge, "KnowledgePage");
 const WorkshopPage = view(FETCH.workshop, "WorkshopPage");
+const NearMisses = view(FETCH.nearMisses, "NearMisses");
 const QuarterPage = view(FETCH.quarter, "QuarterPage");
 const InstrumentPage = view(FETCH.instrument, "InstrumentPage");
 const StudyPage = view(FETCH.study, "StudyPage");
@@ -179,6 +181,7 @@ function Frame({ me }: { me: Me }) {
               <Route path="/knowledge/check/:check" element={<KnowledgePage />} />
               <Route path="/knowledge/:fault" element={<KnowledgePage />} />
               <Route path="/workshop" element={<WorkshopPage />} />
+              <Route path="/near-misses" element={<NearMisses />} />
               <Route path="/quarter" element={<QuarterPage />} />
               <Route path="/instruments/:id" element={<InstrumentPage />} />
               <Route path="/comparisons/:id" element={<StudyPage />} />

@@ -142,6 +142,7 @@ describe("a machine", () => {
     components: [{ id: 1, place: "a", kind: "belt", label: "Belt A" }],
     open_cases: [{ id: 3, title: "Echoes, X", reported_by: "Jory", reported_at: "2026-03-02T09:00:00Z" }],
     tagged_out: "",
+    before_lifting: [],
     tagged_out_by: "",
     tagged_out_at: null,
     looks: [],
@@ -192,6 +193,13 @@ describe("a machine", () => {
     const text = draw(<Machine />, known(tagged), where);
     expect(text).toContain("Tagged out by Jory");
     expect(text).toContain("Lift the tag");
+    expect(text).not.toContain("Before it may be used again");
+    const missing = [{ words: "What it has stored was not read back.", leads_to: "/machines/1/stored", danger: false }];
+    const held = draw(<Machine />, known({ ...tagged, before_lifting: missing }), where);
+    expect(held).toContain("Before it may be used again What it has stored was not read back.");
+    expect(held).toContain("Or: how was it made sure of?");
+    const grave = draw(<Machine />, known({ ...tagged, before_lifting: [{ ...missing[0]!, danger: true }] }), where);
+    expect(grave).not.toContain("Or: how was it made sure of?");
   });
   it("shows a member no figures and the way to report", () => {
     const text = draw(<Machine />, known(printer), { ...where, me: member });

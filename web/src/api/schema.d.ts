@@ -269,7 +269,8 @@ export interface paths {
         post: operations["printer.tag_out"];
         /**
          * Lift Tag
-         * @description Put a machine back in use. While a danger case is open on it, the tag stays.
+         * @description Put a machine back in use. While a danger case is open on it, the tag stays; what else is missing is measured, or ``verified`` says
+         *     how it was made sure of.
          */
         delete: operations["printer.lift_tag"];
         options?: never;
@@ -2222,6 +2223,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/near-misses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description What was told, newest first.
+         */
+        get: operations["near_misses.see"];
+        put?: never;
+        /**
+         * Tell
+         * @description Tell what nearly hurt somebody. No name is kept, not even with a key: told twice it stands there twice.
+         */
+        post: operations["near_misses.tell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/near-misses/{near_miss_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer
+         * @description Say what was done about it; it is then read.
+         */
+        post: operations["near_misses.answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/trend": {
         parameters: {
             query?: never;
@@ -3375,7 +3420,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "case" | "measure" | "look" | "instrument" | "stored";
+            kind: "case" | "measure" | "look" | "instrument" | "stored" | "near_miss";
             /** Printer Id */
             printer_id?: number | null;
             /** Case Id */
@@ -3860,6 +3905,18 @@ export interface components {
             at: string;
         };
         /**
+         * MissingOut
+         * @description What is still missing before a tag may be lifted, and where it is seen to. ``danger``: without it the tag stays.
+         */
+        MissingOut: {
+            /** Words */
+            words: string;
+            /** Leads To */
+            leads_to: string;
+            /** Danger */
+            danger: boolean;
+        };
+        /**
          * PlaceOut
          * @description Condition of a place, why (``reason``: with its name), and the evidence for it. Belt x and axis x are two places.
          */
@@ -3923,6 +3980,8 @@ export interface components {
             tagged_out_at: string | null;
             /** Looks */
             looks: components["schemas"]["LookOut"][];
+            /** Before Lifting */
+            before_lifting: components["schemas"]["MissingOut"][];
             /** Limits */
             limits: components["schemas"]["LimitOut"][];
             /** Components */
@@ -10666,6 +10725,60 @@ export interface components {
             reset: boolean;
         };
         /**
+         * Taken
+         * @description It was written down.
+         */
+        Taken: {
+            /** Taken */
+            taken: boolean;
+        };
+        /**
+         * NearMissIn
+         * @description What happened, in words. ``hurt``: somebody was; ``printer_id``: at which machine, where at one.
+         */
+        NearMissIn: {
+            /** Words */
+            words: string;
+            /**
+             * Hurt
+             * @default false
+             */
+            hurt: boolean;
+            /** Printer Id */
+            printer_id?: number | null;
+        };
+        /**
+         * NearMissOut
+         * @description A near miss as it was told; nobody's name stands with it. ``answer``: what was done about it.
+         */
+        NearMissOut: {
+            /** Id */
+            id: number;
+            /** Words */
+            words: string;
+            /** Hurt */
+            hurt: boolean;
+            /** Printer */
+            printer: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Read At */
+            read_at: string | null;
+            /** Answer */
+            answer: string;
+        };
+        /** Answer */
+        Answer: {
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /**
          * CourseOut
          * @description The course of a figure over ``over``. ``found``: what the core makes of it; ``soonest``, ``latest``: days between which the limit is
          *     reached at this machine's use (null: it is not, or nobody can tell).
@@ -12085,7 +12198,9 @@ export interface operations {
     };
     "printer.lift_tag": {
         parameters: {
-            query?: never;
+            query?: {
+                verified?: string;
+            };
             header?: never;
             path: {
                 printer_id: number;
@@ -14709,6 +14824,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComponentsHere"];
+                };
+            };
+        };
+    };
+    "near_misses.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearMissOut"][];
+                };
+            };
+        };
+    };
+    "near_misses.tell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NearMissIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+        };
+    };
+    "near_misses.answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                near_miss_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answer"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearMissOut"][];
                 };
             };
         };

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { beltsPath } from "../bench/paths";
-import { Button, Caution, Choices, ErrorNote, Loading, TextField, useTitle } from "../kit/bits";
+import { Button, Caution, Choices, ErrorNote, fieldError, Loading, TextField, useTitle } from "../kit/bits";
 import { FitnessWords } from "../kit/Condition";
 import { ago, preferred } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
@@ -63,6 +63,9 @@ export function Machine() {
           </div>
         ) : null}
         {technician ? <Tag printer={p} /> : null}
+        <Link to={`/near-misses?machine=${p.id}`} className="inline-flex min-h-11 items-center text-[15px]">
+          Tell of a near miss
+        </Link>
       </section>
       {technician ? (
         <div className="grid content-start gap-5">
@@ -220,6 +223,8 @@ function Tag({ printer }: { printer: Schemas["PrinterOut"] }) {
   const client = useQueryClient();
   const [reason, setReason] = useState("");
   const [open, setOpen] = useState(false);
+  const [verified, setVerified] = useState("");
+  const missing = printer.before_lifting;
   const path = { params: { path: { printer_id: printer.id } } };
   const done = (p: Schemas["PrinterOut"]) => {
     client.setQueryData(["printer", printer.id], p);
@@ -238,7 +243,8 @@ function Tag({ printer }: { printer: Schemas["PrinterOut"] }) {
   );
   const waits = useWaiting(`/machines/${printer.id}`).find((e) => e.mark === "tag");
   const lift = useMutation({
-    mutationFn: () => got(api.DELETE("/api/printers/{printer_id}/tag-out", path)),
+    mutationFn: () =>
+      got(api.DELETE("/api/printers/{printer_id}/tag-out", { params: { ...path.params, query: { verified } } })),
     onSuccess: done,
   });
   if (printer.tagged_out)
@@ -248,8 +254,30 @@ function Tag({ printer }: { printer: Schemas["PrinterOut"] }) {
           Tagged out by {printer.tagged_out_by}
           {printer.tagged_out_at ? `, ${ago(printer.tagged_out_at)}` : ""}.
         </p>
+        {missing.length ? (
+          <div className="grid gap-1">
+            <h3 className="text-[15px] font-semibold">Before it may be used again</h3>
+            <ul className="rows">
+              {missing.map((m) => (
+                <li key={m.words} className="py-1.5">
+                  <Link to={m.leads_to}>{m.words}</Link>
+                </li>
+              ))}
+            </ul>
+            {missing.some((m) => m.danger) ? null : (
+              <TextField
+                label="Or: how was it made sure of?"
+                hint="Stands in the record beside your name."
+                error={fieldError(lift.error, "verified")}
+                maxLength={300}
+                value={verified}
+                onText={setVerified}
+              />
+            )}
+          </div>
+        ) : null}
         <ErrorNote error={lift.error} />
-        <Button onClick={() => lift.mutate()} disabled={lift.isPending}>
+        <Button onClick={() => lift.mutate()} disabled={lift.isPending || (missing.length > 0 && !verified.trim())}>
           Lift the tag
         </Button>
       </div>
