@@ -62,7 +62,7 @@ def _troubled(printers: Sequence[Printer]) -> dict[int, tuple[Trouble, ...]]:
     theirs = Q(component__printer__retired=False) if len(printers) > 20 else Q(component__printer__in=printers)
     rows = Deed.objects.filter(theirs, component__removed_on=None, did__in=seen_to).select_related("component")
     out: dict[int, tuple[Trouble, ...]] = {}
-    for d in rows.order_by("component", "-at", "-id").distinct("component"):
+    for d in rows.order_by("component_id", "-at", "-id").distinct("component_id"):
         if d.found == "trouble":
             words = f"{d.component.label}: {d.words[:1].lower()}{d.words[1:]}".rstrip(".")
             out[d.component.printer_id] = (*out.get(d.component.printer_id, ()), (words, "out_of_adjustment"))
