@@ -55,3 +55,42 @@ class TheFirmwareDay(AppCase):
         expect(page.get_by_text("in doubt", exact=True)).to_have_count(0)
         page.goto("/machines/7/baseline")
         expect(page.get_by_role("heading", name="Nothing is in doubt")).to_be_visible()
+
+
+class ItsParts(AppCase):
+    def test_a_part_in_trouble_is_replaced_and_the_rest_follows_by_itself(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/machines/2/parts")
+        page.get_by_role("group", name="Where").get_by_role("button", name="A", exact=True).click()
+        belt = page.get_by_role("button", name=say("^Belt, A"))
+        belt.click()
+        page.get_by_role("button", name="Found trouble").click()
+        page.get_by_label("What is wrong with it?").fill("Frayed at the clamp")
+        page.get_by_role("button", name="Write it down").first.click()
+        expect(page.get_by_text("A look found: Frayed at the clamp")).to_be_visible()
+        self.assert_accessible(page, "a part in trouble")
+        member = self.sign_in("member")
+        member.goto("/machines/2")
+        expect(member.get_by_text(say("frayed at the clamp"))).to_be_visible()
+
+        page.get_by_role("button", name="Replaced").click()
+        page.get_by_label("The new one is").select_option("Belt with steel cords")
+        page.get_by_label("What was wrong with the old one?").fill("Frayed")
+        page.get_by_role("region", name="Parts").get_by_role("button", name="Write it down").click()
+        expect(page.get_by_text("A look found: Frayed at the clamp")).to_have_count(0)
+        # What was measured on the old belt says nothing of the new one: nobody had to say so.
+        page.goto("/machines/2/baseline")
+        expect(page.get_by_text(say("a belt was changed")).first).to_be_visible()
+        page.goto("/machines/2")
+        expect(page.get_by_text("Took out: Belt, A. Frayed")).to_be_visible()
+
+    def test_the_meter_refuses_what_cannot_be(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/machines/5/parts")
+        meter = page.get_by_role("region", name="Hours of use")
+        meter.get_by_label("The meter shows").fill("10")
+        meter.get_by_role("button", name="Write it down").click()
+        expect(meter.get_by_text(say("The meter has gone back")).first).to_be_visible()
+        meter.get_by_label("It began anew: the board was replaced").check()
+        meter.get_by_role("button", name="Write it down").click()
+        expect(meter.get_by_text(say("last time 10"))).to_be_visible()

@@ -333,6 +333,9 @@ class Views(AppCase):
         "a check to read": "/knowledge/check/rock",
         "what a machine has stored": "/machines/7/stored",
         "the way back": "/machines/7/baseline",
+        "parts": "/machines/1/parts",
+        "the next quarter": "/quarter",
+        "near misses": "/near-misses",
         "workshop": "/workshop",
         "scripting": "/scripting",
     }
