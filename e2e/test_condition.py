@@ -66,7 +66,7 @@ class ItsParts(AppCase):
         belt.click()
         page.get_by_role("button", name="Found trouble").click()
         page.get_by_label("What is wrong with it?").fill("Frayed at the clamp")
-        page.get_by_role("button", name="Write it down").first.click()
+        page.get_by_role("region", name="Parts").get_by_role("button", name="Write it down").click()
         expect(page.get_by_text("A look found: Frayed at the clamp")).to_be_visible()
         self.assert_accessible(page, "a part in trouble")
         member = self.sign_in("member")
@@ -80,7 +80,7 @@ class ItsParts(AppCase):
         expect(page.get_by_text("A look found: Frayed at the clamp")).to_have_count(0)
         # What was measured on the old belt says nothing of the new one: nobody had to say so.
         page.goto("/machines/2/baseline")
-        expect(page.get_by_text(say("a belt was changed")).first).to_be_visible()
+        expect(page.get_by_text(say("A belt was changed")).first).to_be_visible()
         page.goto("/machines/2")
         expect(page.get_by_text("Took out: Belt, A. Frayed")).to_be_visible()
 
