@@ -247,6 +247,7 @@ class TheWeighing(AppCase):
         expect(page.get_by_text("It steps sideways again and again").first).to_be_visible()
 
         page.get_by_text("Other checks, and what each would save").click()
+        page.get_by_text(say("^Those that take longer")).click()
         walk = page.get_by_role("listitem").filter(has_text="Walk round the machine")
         walk.get_by_role("button", name="Do this").click()
         expect(page.get_by_role("heading", name="Walk round the machine")).to_be_visible()

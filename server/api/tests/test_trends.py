@@ -16,7 +16,7 @@ class Courses(ApiCase):
         """A belt of X that is pressed at a tension."""
         # F = 4 T d / L; the belt's own stretch is little at 3 mm over 300 mm.
         readings = [{"force_n": round(4 * newtons * 3 / 300, 4), "deflection_mm": 3.0}] * 2
-        context = {"span_mm": 300, "axial_stiffness_n": 0.001, "readings": readings, "target_n": {"low": 20, "high": 40}, "resolution_n": 0.01, "resolution_mm": 0.01}  # fmt: skip
+        context = {"span_mm": 300, "axial_stiffness_n": 1.0, "readings": readings, "target_n": {"low": 20, "high": 40}, "resolution_n": 0.01, "resolution_mm": 0.01}  # fmt: skip
         with at(now() - timedelta(days=days_ago)):
             self.good(
                 "technician",

@@ -256,7 +256,7 @@ function Tag({ printer }: { printer: Schemas["PrinterOut"] }) {
         </p>
         {missing.length ? (
           <div className="grid gap-1">
-            <h3 className="text-[15px] font-semibold">Before it may be used again</h3>
+            <h2>Before it may be used again</h2>
             <ul className="rows">
               {missing.map((m) => (
                 <li key={m.words} className="py-1.5">
