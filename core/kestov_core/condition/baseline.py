@@ -42,7 +42,7 @@ class DoubtedValue(Part):
 class PlanStep(Part):
     """One thing to do in the order of the chain: a measurement at a place, or (procedure null) words alone.
 
-    ``values``: stored values that it settles. ``stage``: in words.
+    ``values``: stored values that it settles. ``stage``: in words. ``rounds``: it is set in rounds, where belts are.
     """
 
     stage: str
@@ -54,6 +54,7 @@ class PlanStep(Part):
     why: str
     caution: str = ""
     values: list[str] = []
+    rounds: bool = False
 
 
 class Plan(Part):
@@ -194,6 +195,7 @@ def _add(
             instruments=card.needs[:1],
             why=_because([since]),
             caution=here.caution,
+            rounds=procedure.rounds,
         )
     return wanted[key]
 

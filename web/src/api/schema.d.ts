@@ -11134,7 +11134,7 @@ export interface components {
          * PlanStep
          * @description One thing to do in the order of the chain: a measurement at a place, or (procedure null) words alone.
          *
-         *     ``values``: stored values that it settles. ``stage``: in words.
+         *     ``values``: stored values that it settles. ``stage``: in words. ``rounds``: it is set in rounds, where belts are.
          */
         PlanStep: {
             /** Stage */
@@ -11164,6 +11164,11 @@ export interface components {
              * @default []
              */
             values: string[];
+            /**
+             * Rounds
+             * @default false
+             */
+            rounds: boolean;
         };
         /**
          * ShakenView

@@ -9,10 +9,9 @@ import { counted, useBaseline } from "./InDoubt";
 type Step = Schemas["PlanStep"];
 
 /** Where a step is done: at the bench, or where what is stored is read back. */
-const path = (id: number, s: Step, bench: Schemas["BenchOut"] | undefined) => {
+const path = (id: number, s: Step) => {
   if (!s.procedure || !s.place) return `/machines/${id}/stored`;
-  const inRounds = bench?.belts.some((b) => b.place === s.place) && s.procedure === "belt-pluck";
-  return inRounds ? beltsPath(id, s.place) : benchPath(id, s.procedure, s.place);
+  return s.rounds ? beltsPath(id, s.place) : benchPath(id, s.procedure, s.place);
 };
 
 export function BaselinePage() {
@@ -21,10 +20,6 @@ export function BaselinePage() {
   const printer = useQuery({
     queryKey: ["printer", id],
     queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
-  });
-  const bench = useQuery({
-    queryKey: ["bench", id],
-    queryFn: () => got(api.GET("/api/printers/{printer_id}/bench", { params: { path: { printer_id: id } } })),
   });
   useTitle(printer.data ? `Putting ${printer.data.name} right` : undefined);
   if (!plan.data || !printer.data)
@@ -64,7 +59,7 @@ export function BaselinePage() {
             ))}
           </div>
         ) : null}
-        {first ? <Next s={first} to={path(id, first, bench.data)} /> : null}
+        {first ? <Next s={first} to={path(id, first)} /> : null}
       </section>
       {rest.length ? (
         <section className="sheet" aria-labelledby="then">
@@ -77,7 +72,7 @@ export function BaselinePage() {
               >
                 <b className="w-7 font-mono">{i + 2}</b>
                 <span className="flex-1">
-                  <Link to={path(id, s, bench.data)} className="text-[18px] font-semibold">
+                  <Link to={path(id, s)} className="text-[18px] font-semibold">
                     {s.title}
                   </Link>
                   <span className="block text-[15px] text-ink2">

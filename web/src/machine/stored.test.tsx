@@ -42,6 +42,7 @@ const step = (more: Partial<Schemas["PlanStep"]>): Schemas["PlanStep"] => ({
   why: "A belt was set.",
   caution: "Hands out.",
   values: [],
+  rounds: false,
   ...more,
 });
 const PLAN: Schemas["Plan"] = {
@@ -149,7 +150,6 @@ describe("the way back", () => {
   const known = (plan: Schemas["Plan"]): [unknown[], unknown][] => [
     [["printer", 3], PRINTER],
     [["printer", 3, "baseline"], plan],
-    [["bench", 3], { belts: [] }],
   ];
   const where = { path: "/machines/3/baseline", route: "/machines/:id/baseline" };
 
@@ -160,6 +160,12 @@ describe("the way back", () => {
     expect(screen.getByRole("link", { name: "Shake it: Y" }).getAttribute("href")).toBe("/bench/3/resonance/y");
     expect(screen.getByText(/Press each end switch by hand/)).toBeTruthy();
     expect(screen.getByText(/Settles 1 stored value/)).toBeTruthy();
+  });
+
+  it("sets belts in their rounds", () => {
+    const pluck = step({ title: "Pluck it: X", procedure: "belt-pluck", place: "x", rounds: true });
+    handle(<BaselinePage />, known({ ...PLAN, steps: [pluck] }), where);
+    expect(screen.getByRole("link", { name: "Start" }).getAttribute("href")).toBe("/bench/3/belts/x");
   });
 
   it("says that nothing is in doubt", () => {
