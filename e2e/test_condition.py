@@ -1,4 +1,4 @@
-"""What a machine has stored, after its firmware was changed: found in a minute, put back, and nothing in doubt at the end."""
+"""What a machine is made of and has stored: after its firmware was changed, and when a part is in trouble."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ M420 S0
 """
 
 
-class TheFirmwareDay(AppCase):
+class OfAMachine(AppCase):
     def test_why_does_nothing_fit_since_the_update(self) -> None:
         page = self.sign_in("tech")
         page.goto("/machines/7")
@@ -56,8 +56,6 @@ class TheFirmwareDay(AppCase):
         page.goto("/machines/7/baseline")
         expect(page.get_by_role("heading", name="Nothing is in doubt")).to_be_visible()
 
-
-class ItsParts(AppCase):
     def test_a_part_in_trouble_is_replaced_and_the_rest_follows_by_itself(self) -> None:
         page = self.sign_in("tech")
         page.goto("/machines/2/parts")

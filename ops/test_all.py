@@ -8,8 +8,10 @@ import re
 import shutil
 import subprocess
 import tempfile
+import threading
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -21,6 +23,12 @@ CHROMIUM = {"/usr/bin/chromium": "chromium"}
 _BIN = setup.VENV / "bin"
 #: Where the stages find which of their tests are wanted.
 _NAMED = "KESTOV_TESTS_NAMED"
+#: What is run side by side, each lane on a core of its own: those that want the database, and those that do not. What drives a
+#: browser or starts from nothing wants the machine for itself.
+_LANES = (("checks", "core", "ops", "web"), ("server",))
+_ALONE = ("browser", "fresh")
+_saying = threading.local()
+_ONE_SPEAKS = threading.Lock()
 #: What the front end's runner says when a worker of its own did not come up, which is no word about any test.
 _NEVER_BEGAN = "[vitest-pool]"
 
@@ -56,21 +64,56 @@ def main(only: list[str], name: str = "") -> int:
     try:
         if {"checks", "server", "browser"} & set(wanted):
             env["DATABASE_URL"] = cluster.start()
-        for stage in wanted:
-            start = time.monotonic()
-            print(f"\n== {stage}", flush=True)
-            count = STAGES[stage](env)
-            took = time.monotonic() - start
-            print(
-                f"-- {stage}: {count.passed} passed, {count.failed} failed, {count.skipped} skipped in {took:.0f} s",
-                flush=True,
-            )
-            total += count
+        for lanes in side_by_side(wanted):
+            total += _all_of(lanes, env)
     finally:
         cluster.stop()
     skipped = f", {total.skipped} skipped" if total.skipped else ""
     print(f"\n{total.passed} passed, {total.failed} failed{skipped}", flush=True)
     return 1 if total.failed or not total.passed else 0
+
+
+def side_by_side(wanted: list[str]) -> list[list[list[str]]]:
+    """The wanted stages as they are run, one after another: each step is one lane of stages, or two that run side by side."""
+    alone, lanes = [s for s in wanted if s in _ALONE], [[s for s in wanted if s in lane] for lane in _LANES]
+    beside = [lane for lane in lanes if lane]
+    return [*([beside] if beside else []), *([[s]] for s in alone)]
+
+
+def _all_of(lanes: list[list[str]], env: dict[str, str]) -> Count:
+    """Run lanes of stages side by side; what a stage says is then held until it ends, so that each is told whole."""
+    with ThreadPoolExecutor(len(lanes)) as pool:
+        counts = list(pool.map(lambda lane: _lane(lane, env, hold=len(lanes) > 1), lanes))
+    return sum(counts, Count())
+
+
+def _lane(stages: list[str], env: dict[str, str], hold: bool) -> Count:
+    total = Count()
+    for stage in stages:
+        _saying.held = [] if hold else None
+        try:
+            start = time.monotonic()
+            _tell(f"\n== {stage}\n")
+            count = STAGES[stage](env)
+            took = time.monotonic() - start
+            _tell(
+                f"-- {stage}: {count.passed} passed, {count.failed} failed, {count.skipped} skipped in {took:.0f} s\n"
+            )
+            total += count
+        finally:
+            held, _saying.held = _saying.held, None
+            with _ONE_SPEAKS:
+                print("".join(held or ()), end="", flush=True)
+    return total
+
+
+def _tell(words: str) -> None:
+    """Say something at once, or with the rest of its stage."""
+    held = getattr(_saying, "held", None)
+    if held is None:
+        print(words, end="", flush=True)
+    else:
+        held.append(words)
 
 
 def _run(command: list[str | Path], cwd: Path, env: dict[str, str]) -> tuple[int, str]:
@@ -88,7 +131,7 @@ def _run(command: list[str | Path], cwd: Path, env: dict[str, str]) -> tuple[int
     assert process.stdout
     for line in process.stdout:
         lines.append(line)
-        print(line, end="", flush=True)
+        _tell(line)
     return process.wait(), "".join(lines)
 
 
@@ -110,7 +153,7 @@ def _checks(env: dict[str, str]) -> Count:
     ]
     count = Count()
     for command, cwd in checks:
-        print("$", " ".join(str(c) for c in command).replace(str(ROOT), "."), flush=True)
+        _tell("$ " + " ".join(str(c) for c in command).replace(str(ROOT), ".") + "\n")
         code, _ = _run(command, cwd, env)
         count += Count(passed=int(code == 0), failed=int(code != 0))
     return count
@@ -156,7 +199,7 @@ def _web(env: dict[str, str]) -> Count:
     command: list[str | Path] = ["npx", "--no-install", "vitest", "run", *_named(env, "-t")]
     code, said = _run(command, setup.WEB, {**env, "NO_COLOR": "1"})
     if code and _NEVER_BEGAN in said:
-        print("A file's tests never began, the machine being busy: all of them once more.", flush=True)
+        _tell("A file's tests never began, the machine being busy: all of them once more.\n")
         code, said = _run(command, setup.WEB, {**env, "NO_COLOR": "1"})
     line = next((x for x in said.splitlines() if x.strip().startswith("Tests ")), "")
     found = {word: int(n) for n, word in re.findall(r"(\d+) (passed|failed|skipped)", line)}
@@ -178,7 +221,7 @@ def _fresh(env: dict[str, str]) -> Count:
     as_user: list[str] = []
     try:
         if not (ROOT / ".git").exists() or shutil.which("git") is None:
-            print("This folder is no clone: nothing to start from.")
+            _tell("This folder is no clone: nothing to start from.\n")
             return Count(skipped=1)
         # The working tree as it is: what git would take in, committed or not.
         listed = subprocess.run(

@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from . import knowledge, procedures
 from .asking import Asked, Choice, FieldHere, Known, asked_of, field_as_asked
 from .machine import (
+    BED,
     BELTS,
     PAIRS,
     SCREWS,
@@ -31,8 +32,6 @@ from .machine import (
 #: Version of the file in which models are exchanged between workshops.
 FILE_VERSION = 1
 _BELTS = {**BELTS, "fixed_bed": ("x", "y1", "y2")}
-#: Where a bed stands in a description.
-_BED = "bed"
 _HOMING = {
     "switch": "an end switch", "probe": "a probe", "nozzle_probe": "the nozzle on the bed", "friction": "the motor's own load",
 }  # fmt: skip
@@ -152,16 +151,16 @@ def _sections(d: Description) -> Iterator[Section]:
             fields,
             folded=True,
         )
-    yield _section(_BED, "Bed", "Its size and what measures it.", None, _own(Bed, d.bed, (_BED,)), folded=True)
+    yield _section(BED, "Bed", "Its size and what measures it.", None, _own(Bed, d.bed, (BED,)), folded=True)
     screws = list(d.bed.screws) if d.bed else []
     yield Section(
         key="screws",
         title="Screws of the bed",
         note="Seen from the front: X to the right, Y away from you.",
         lit=None,
-        fields=[f for i, screw in enumerate(screws) for f in _own(BedScrew, screw, (_BED, "screws", i))],
+        fields=[f for i, screw in enumerate(screws) for f in _own(BedScrew, screw, (BED, "screws", i))],
         rows=9,
-        at=[_BED, "screws"],
+        at=[BED, "screws"],
         blank={"name": f"screw {len(screws) + 1}", "x_mm": 0, "y_mm": 0},
         folded=True,
     )
@@ -271,11 +270,11 @@ def _remarks(d: Description) -> Iterator[Remark]:
                 at_mm = getattr(screw, name)
                 if size is not None and not -0.2 * size <= at_mm <= 1.2 * size:
                     words = f"{at_mm:g} mm is far beside a bed of {size:g} mm."
-                    yield Remark(path=[_BED, "screws", i, name], words=words, grave=False)
+                    yield Remark(path=[BED, "screws", i, name], words=words, grave=False)
         names = [s.name for s in d.bed.screws]
         for i, name in enumerate(names):
             if name in names[:i]:
-                yield Remark(path=[_BED, "screws", i, "name"], words="Another screw is called so already.", grave=True)
+                yield Remark(path=[BED, "screws", i, "name"], words="Another screw is called so already.", grave=True)
     if (
         d.hot_end is not None
         and d.hot_end.highest_c

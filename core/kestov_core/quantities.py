@@ -38,7 +38,7 @@ UNITS: dict[str, tuple[str, float]] = {
     "Hz2/turn": ("frequency_squared_per_turn", 1.0), "dB": ("level", 1.0),
     "mm/s": ("speed", 1.0), "mm/s2": ("acceleration", 1.0),
     "m/s2": ("acceleration", 1000.0), "g": ("acceleration", 9806.65),
-    "steps/mm": ("steps", 1.0), "A": ("current", 1.0), "mA": ("current", 0.001), "V": ("voltage", 1.0),
+    "steps/mm": ("counts_per_length", 1.0), "A": ("current", 1.0), "mA": ("current", 0.001), "V": ("voltage", 1.0),
 }  # fmt: skip
 
 

@@ -13,7 +13,8 @@ import tempfile
 import threading
 import time
 import unittest
-from contextlib import redirect_stderr
+from collections.abc import Callable
+from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 from unittest import mock
 
@@ -312,6 +313,32 @@ class Counting(unittest.TestCase):
     def test_a_runner_that_died_is_a_failure(self) -> None:
         self.assertEqual(self.count("raise SystemExit(1)").failed, 1)
         self.assertEqual(self.count("import sys; print('Ran 4 tests in 1s\\n\\nOK'); sys.exit(1)").failed, 1)
+
+    def test_what_needs_no_database_runs_beside_what_does_and_a_browser_alone(self) -> None:
+        self.assertEqual(
+            test_all.side_by_side(list(test_all.STAGES)),
+            [[["checks", "core", "ops", "web"], ["server"]], [["browser"]], [["fresh"]]],
+        )
+        self.assertEqual(test_all.side_by_side(["server"]), [[["server"]]])
+        every = [s for step in test_all.side_by_side(list(test_all.STAGES)) for lane in step for s in lane]
+        self.assertEqual(sorted(every), sorted(test_all.STAGES), "each once")
+
+    def test_side_by_side_each_is_told_whole_and_all_are_counted(self) -> None:
+        def stage(name: str) -> Callable[[dict[str, str]], test_all.Count]:
+            def run(env: dict[str, str]) -> test_all.Count:
+                for k in range(20):
+                    test_all._tell(f"{name}{k} ")
+                    time.sleep(0.001)
+                return test_all.Count(passed=2, failed=int(name == "b"))
+
+            return run
+
+        stages = {name: stage(name) for name in "ab"}
+        with mock.patch.dict(test_all.STAGES, stages), redirect_stdout(io.StringIO()) as said:
+            total = test_all._all_of([["a"], ["b"]], {})
+        self.assertEqual(total, test_all.Count(passed=4, failed=1))
+        for name in "ab":
+            self.assertIn(" ".join(f"{name}{k}" for k in range(20)), said.getvalue())
 
     def test_all_well(self) -> None:
         self.assertEqual(self.count("print('Ran 4 tests in 1s\\n\\nOK')"), test_all.Count(passed=4))

@@ -34,7 +34,7 @@ class SpeaksOut(Schema):
 
 
 class DeedOut(Schema):
-    """What was done to a part, in words; ``hours``: the machine's then; ``serial``: which of the parts that sat there one after another."""
+    """What was done to a part, in words; ``hours``: the machine's then."""
 
     at: datetime
     who: str

@@ -83,14 +83,6 @@ class Floor(BaseModel):
     wanted_count: int
 
 
-class ComponentOut(Schema):
-    id: int
-    place: str
-    kind: str
-    label: str
-    fitted_on: date | None
-
-
 class LimitOut(Schema):
     what: str
     place: str
@@ -135,7 +127,6 @@ class PrinterOut(Schema):
     looks: list[LookOut]
     before_lifting: list[MissingOut]
     limits: list[LimitOut]
-    components: list[ComponentOut]
 
 
 class RecordLine(Schema):
@@ -200,14 +191,13 @@ def floor(request: SignedIn):
 
 @router.get("/printers/{printer_id}", auth=may("printer.see"), response=PrinterOut, operation_id="printer.see")
 def see_printer(request: SignedIn, printer_id: int):
-    """One machine: its motion system, condition, limits and parts."""
+    """One machine: its motion system, condition and limits."""
     rows = Printer.objects.select_related("model", "area", "tagged_out_by")
     printer = get_object_or_404(rows, pk=printer_id)
     technician, m = may_work(request.user), machine(printer)
     limits = (
         [LimitOut.model_validate(x, from_attributes=True) for x in printer.model.limits.all()] if technician else []
     )
-    parts = printer.components.filter(removed_on=None) if technician else []
     return PrinterOut(
         id=printer.pk,
         name=printer.name,
@@ -231,7 +221,6 @@ def see_printer(request: SignedIn, printer_id: int):
             for x in (lifting.missing(m) if technician and printer.tagged_out else [])
         ],
         limits=limits,
-        components=[ComponentOut.model_validate(x, from_attributes=True) for x in parts],
     )
 
 

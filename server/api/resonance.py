@@ -16,7 +16,7 @@ from ninja import Router, Schema
 from .permissions import may
 from .signed import SignedIn
 
-router = Router(tags=["resonance"])
+router = Router(tags=["records"])
 
 
 class EarlierRecord(Schema):

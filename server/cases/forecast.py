@@ -11,9 +11,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
+import numpy as np
 from kestov_core import knowledge, procedures
 from kestov_core.knowledge.part_kinds import part_kinds
-from kestov_core.procedures.life import FEW, LifeResult
+from kestov_core.procedures.life import FEW, LifeContext, LifeResult, fit
 from measuring.models import Standing
 from people.clock import now
 from workshop.components import age_hours, life_hours
@@ -76,10 +77,10 @@ def _of_part(
     left = (life[0] - age) / a_day
     by = (now() + timedelta(days=max(0.0, min(left, 20_000)))).date()
     about = f"{age:.0f} of {life[0]:.0f} h ({life[1]}), {a_day:.1f} h a day"
-    if own is not None and own.failure_probability is not None:
-        p = own.failure_probability
+    if own is not None and own.failure_probability is not None and own.median_hours is not None:
+        p, half = own.failure_probability, own.median_hours.value
         if p.value >= _LEAST:
-            why = f"Of {own.failures + own.running} here {own.failures} have failed, half by {own.median_hours.value:.0f} h. This one: {about}."  # type: ignore[union-attr]
+            why = f"Of {own.failures + own.running} here {own.failures} have failed, half by {half:.0f} h. This one: {about}."
             yield Expected(printer, c.label, c.place, by, why, p.value, p.low, p.high, c.pk)
     elif age + ahead >= life[0]:
         past = "past its expected life" if age >= life[0] else "at the end of its expected life then"
@@ -106,10 +107,9 @@ class _Lives:
             return None
         # Those that still run count, too: this one at the least.
         table = [*rows, *([(age, 0)] if age > 0 else [])]
-        data = "\n".join(["hours,failed", *(f"{h!r},{f}" for h, f in table)]).encode()
-        found = procedures.run("life", {"age_hours": age, "horizon_hours": ahead}, data)
-        assert isinstance(found, LifeResult)
-        return found
+        hours, failed = (np.array(column) for column in zip(*table, strict=True))
+        context = LifeContext(age_hours=min(age, 1e6), horizon_hours=min(ahead, 1e6))
+        return fit(context, hours.astype(float), failed == 1)
 
 
 def _by_course(printers: list[Printer]) -> Iterable[Expected]:

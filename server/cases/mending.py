@@ -22,18 +22,7 @@ from .models import Mend
 
 Kind = Literal["fault", "check"]
 Value = float | str | list[str]
-#: Fields in words, as a person reads them.
-WORDS = {
-    "base": "how usual it is",
-    "minutes": "minutes",
-    "steps": "what to do",
-    "how": "how it is done",
-    "caution": "the caution",
-    "tools": "tools",
-    "parts": "parts",
-    "then": "what to do when it was not enough",
-    "note": "the workshop's note",
-}
+_FIELDS = {**CheckMended.model_fields, **FaultMended.model_fields}
 _SHOWS = "shows."
 
 
@@ -156,7 +145,7 @@ def _as_it_came(kind: str, name: str, field: str, value: Value) -> bool:
 def _words(field: str) -> str:
     if field.startswith(_SHOWS):
         return f"how often “{knowledge.findings()[field.removeprefix(_SHOWS)].label}”"
-    return WORDS[field]
+    return _FIELDS[field].title or field
 
 
 def _changed(m: Mend) -> Changed:

@@ -42,8 +42,8 @@ def weigh(case: Case) -> Weighed:
     motion = printer.motion()
     known = [c for c in confirmed_cases(case.printer.model) if c.pk != case.pk]
     counts, elsewhere = confirmed_causes(known)
-    here_known = known_here()
-    learned = looks(known, here_known)
+    book = known_here()
+    learned = looks(known, book)
     happened = _events(printer, case.reported_at)
     here = places_here(printer)
     tried = case.actions.filter(kind="repair", helped=False)
@@ -65,7 +65,7 @@ def weigh(case: Case) -> Weighed:
             "confirmed": counts,
             "minutes": {check: look.minutes for check, look in learned.items() if look.took},
             "parts": [a for a in ages(printer) if a.axis in here],
-            "mended": here_known.mended.model_dump(exclude_unset=True),
+            "mended": book.mended.model_dump(exclude_unset=True),
             "most": 10,
         }
     )
@@ -73,7 +73,7 @@ def weigh(case: Case) -> Weighed:
         f"Began after: {e.event.replace('_', ' ')} on {e.at:%-d %B}" + (f" ({e.note})" if e.note else "")
         for e in happened
     ]
-    return Weighed(analyse(context), words + elsewhere, counts, here_known)
+    return Weighed(analyse(context), words + elsewhere, counts, book)
 
 
 def places_here(printer: Printer) -> frozenset[str]:

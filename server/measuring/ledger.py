@@ -16,7 +16,6 @@ from django.db.models import Max
 from kestov_core.condition import baseline, stored
 from kestov_core.condition.stored import HeldAgainst, Settings
 from kestov_core.errors import BadInput
-from kestov_core.gcode import steps_script
 from kestov_core.knowledge.ledger import upsets
 from people.clock import now
 from people.models import User, audit
@@ -116,7 +115,7 @@ class _Doubts:
         if known is None:
             return None
         read = max(row.at, self.agreed.get(row.name, row.at))
-        fits = max(read if read == row.at else row.at, *self._measured(known), row.at)
+        fits = max([row.at, *self._measured(known)])
         found = None
         for h in sorted(self.done, key=lambda h: h.at):
             lost = h.unsettles(self.motion, row.name)
@@ -138,9 +137,6 @@ class _Doubts:
 def _way_back(row: StoredValue) -> str:
     if row.was is None:
         return ""
-    axis = row.name.removeprefix("steps_")
-    if axis in ("x", "y", "z", "e"):
-        return steps_script(axis, row.was)
     try:
         return stored.script({row.name: row.was})
     except BadInput:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Literal, cast
 
 from kestov_core.parts.designs import DESIGNS, Design, Fitted, PartShape, made
+from kestov_core.procedures.squareness import LEAN_LIMIT
 from people.clock import now
 from workshop.models import Limit, Printer
 
@@ -22,7 +23,7 @@ def fit_for(printer: Printer) -> Fitted:
         ends = travel.get(axis)
         return told or (ends.high_mm - ends.low_mm if ends is not None else 200.0)
 
-    limit = Limit.objects.filter(model=printer.model, what="squareness").first()
+    limit = Limit.objects.filter(model=printer.model, what=LEAN_LIMIT).first()
     return Fitted(
         width_mm=size(bed.width_mm if bed else None, "x"),
         depth_mm=size(bed.depth_mm if bed else None, "y"),

@@ -13,9 +13,10 @@ from datetime import datetime, timedelta
 from typing import Any, Literal
 from uuid import UUID
 
+import numpy as np
 from kestov_core import procedures
 from kestov_core.errors import BadInput
-from kestov_core.procedures.wear_trend import WearTrendResult
+from kestov_core.procedures.wear_trend import WearTrendContext, WearTrendResult, follow
 from workshop.meters import Meter, meter_of
 from workshop.models import Printer
 
@@ -146,29 +147,27 @@ def _same(judged: Iterable[dict[str, Any]], words: str, unit: str) -> tuple[floa
 
 def _fitted(made: Course, service: float | None) -> WearTrendResult | None:
     """What the core makes of it; against a band, whichever end it goes toward."""
-    ends: list[tuple[float, str]] = []
+    ends: list[tuple[float, Literal["rising", "falling"]]] = []
     if made.low is not None:
         ends.append((made.low, "falling"))
     if made.high is not None:
         ends.append((made.high, "rising"))
+    hours, values = (np.array([getattr(p, name) for p in made.points]) for name in ("x", "value"))
     told = all(p.u95 for p in made.points)
-    head = "hours,value,u95" if told else "hours,value"
-    rows = [f"{p.x!r},{p.value!r}" + (f",{p.u95!r}" if told else "") for p in made.points]
+    u95 = np.array([p.u95 if told else np.nan for p in made.points], dtype=float)
     found = []
     for limit, direction in ends:
-        context = {
-            "limit": limit,
-            "direction": direction,
-            "unit": made.unit or "1",
-            "interventions_hours": [max(0.0, t.x) for t in made.touched][-1000:],
-            "service_in_hours": service,
-        }
+        context = WearTrendContext(
+            limit=limit,
+            direction=direction,
+            unit=made.unit or "1",
+            interventions_hours=[max(0.0, t.x) for t in made.touched][-1000:],
+            service_in_hours=service,
+        )
         try:
-            result = procedures.run("wear-trend", context, "\n".join([head, *rows]).encode())
+            found.append(follow(context, hours, values, u95))
         except BadInput:
             continue
-        assert isinstance(result, WearTrendResult)
-        found.append(result)
     return next((r for r in found if r.hours_to_limit is not None), found[0] if found else None)
 
 

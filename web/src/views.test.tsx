@@ -139,7 +139,6 @@ describe("a machine", () => {
     description,
     condition,
     limits: [{ what: "tension", place: "a", low: 24, high: 36, unit: "N", source: "maker's manual, page 31" }],
-    components: [{ id: 1, place: "a", kind: "belt", label: "Belt A" }],
     open_cases: [{ id: 3, title: "Echoes, X", reported_by: "Jory", reported_at: "2026-03-02T09:00:00Z" }],
     tagged_out: "",
     before_lifting: [],

@@ -31,28 +31,29 @@ class _Mended(BaseModel):
 
 class FaultMended(_Mended):
     """A fault as a workshop has it. ``base``: in so many of a hundred complaints; ``shows``: with which probability it shows
-    a finding (0: not at all), for the findings that are told; ``note``: what this workshop knows of it besides.
+    a finding (0: not at all), for the findings that are told; ``note``: what this workshop knows of it besides. Their titles
+    are the words by which a person is told what was changed.
     """
 
-    base: Annotated[float, Field(ge=0.01, le=100)] | None = None
-    minutes: Minutes | None = None
+    base: Annotated[float, Field(ge=0.01, le=100)] | None = Field(default=None, title="how usual it is")
+    minutes: Minutes | None = Field(default=None, title="minutes")
     shows: Annotated[dict[Annotated[str, Field(max_length=60)], Share], Field(max_length=60)] = {}
-    steps: Annotated[Lines, Field(min_length=1)] | None = None
-    caution: Words | None = None
-    tools: Lines | None = None
-    parts: Lines | None = None
-    then: Words | None = None
-    note: Note | None = None
+    steps: Annotated[Lines, Field(min_length=1)] | None = Field(default=None, title="what to do")
+    caution: Words | None = Field(default=None, title="the caution")
+    tools: Lines | None = Field(default=None, title="tools")
+    parts: Lines | None = Field(default=None, title="parts")
+    then: Words | None = Field(default=None, title="what to do when it was not enough")
+    note: Note | None = Field(default=None, title="the workshop's note")
 
 
 class CheckMended(_Mended):
     """A check as a workshop has it: its minutes, how it is done, with what, and its caution; ``note``: what else is known of it."""
 
-    minutes: Minutes | None = None
-    how: Annotated[Lines, Field(min_length=1)] | None = None
-    caution: Words | None = None
-    tools: Lines | None = None
-    note: Note | None = None
+    minutes: Minutes | None = Field(default=None, title="minutes")
+    how: Annotated[Lines, Field(min_length=1)] | None = Field(default=None, title="how it is done")
+    caution: Words | None = Field(default=None, title="the caution")
+    tools: Lines | None = Field(default=None, title="tools")
+    note: Note | None = Field(default=None, title="the workshop's note")
 
 
 class Mended(_Mended):

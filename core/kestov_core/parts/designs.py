@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..errors import BadInput
+from ..machine import BED
 from .marks import text, width
 from .places import DrawnPlace
 from .solids import Box, Floats, Mesh, boxes, joined, turned
@@ -88,7 +89,7 @@ def _frame(fit: Fitted) -> PartShape:
     """A square frame whose outer corners a caliper reaches: flat pads at each, square to the diagonal's ends."""
     s, bar, high = frame_side(fit), 8.0, 4.0
     if s < 40:
-        raise BadInput("out_of_range", "The bed is too small for a frame that tells anything.", "bed")
+        raise BadInput("out_of_range", "The bed is too small for a frame that tells anything.", BED)
     add: list[Box] = [
         (0, s, 0, bar, 0, high),
         (0, s, s - bar, s, 0, high),
@@ -143,7 +144,7 @@ def _stair(along: str) -> tuple[list[Box], list[Box], list[Line]]:
 def _bar(fit: Fitted) -> PartShape:
     """Two lying stairs along X and Y, and one standing."""
     if fit.width_mm < _RIGHT + 10 or fit.depth_mm < _UP + TREADS[0] + 8:
-        raise BadInput("out_of_range", "The bed is too small for the stepped bar: it wants 100 by 112 mm.", "bed")
+        raise BadInput("out_of_range", "The bed is too small for the stepped bar: it wants 100 by 112 mm.", BED)
     add_x, cut_x, lines_x = _stair("x")
     add_y, cut_y, lines_y = _stair("y")
     tower: list[Box] = [(10 * i, 10 * i + 10, 60, 72, 0, h) for i, h in enumerate(HEIGHTS)]

@@ -129,7 +129,17 @@ def analyse(context: LifeContext, data: bytes | None) -> LifeResult:
     (575, True)
     """
     assert data is not None
-    hours, failed = _read(data)
+    table = read_columns(data, ("hours", "failed"))
+    wrong = ~np.isin(table["failed"], (0.0, 1.0))
+    if wrong.any():
+        row = int(np.argmax(wrong))
+        raise BadInput("bad_row", f"Part {row + 1}: “failed” is 1 (it failed) or 0 (it still runs).", "failed", row + 2)
+    return fit(context, table["hours"], table["failed"] == 1.0)
+
+
+def fit(context: LifeContext, hours: Floats, failed: NDArray[np.bool_]) -> LifeResult:
+    """As `analyse`, from (n,) hours and whether each failed."""
+    _refuse(hours)
     result = LifeResult(
         verdict="not_judged",
         failures=int(failed.sum()),
@@ -154,20 +164,13 @@ def analyse(context: LifeContext, data: bytes | None) -> LifeResult:
     return result
 
 
-def _read(data: bytes) -> tuple[Floats, NDArray[np.bool_]]:
-    table = read_columns(data, ("hours", "failed"))
-    hours, failed = table["hours"], table["failed"]
+def _refuse(hours: Floats) -> None:
     if not len(hours):
         raise BadInput("too_few_rows", "There is no part in the table.", "data")
     if len(hours) > MOST:
         raise BadInput("too_large", f"At most {MOST} parts are taken.", "data")
     if (hours <= 0).any() or (hours > 1e6).any():
         raise BadInput("out_of_range", "Hours are above zero, and at most a million.", "hours")
-    wrong = ~np.isin(failed, (0.0, 1.0))
-    if wrong.any():
-        row = int(np.argmax(wrong))
-        raise BadInput("bad_row", f"Part {row + 1}: “failed” is 1 (it failed) or 0 (it still runs).", "failed", row + 2)
-    return hours, failed == 1.0
 
 
 def _parts(hours: Floats, failed: NDArray[np.bool_]) -> _Parts:

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
     from ..simulator.machine import SimMachine
 
 Length = Annotated[float, Field(ge=5, le=5000)]
+#: The limit of a lean, as the workshop's table calls it.
+LEAN_LIMIT = "squareness"
 #: A print's nominal sizes are good to this share (u95, typical); the sine of a lean beyond this is no lean.
 _NOMINAL_U95, _MOST_SINE = 0.005, 0.5
 #: Diagonals so many times, or less this many times, what the plate's nominal sizes say are of another plate.
@@ -60,7 +62,7 @@ class SquarenessContext(Context):
     limit_mm_per_100: Annotated[
         float,
         Field(ge=0.001, le=20),
-        Asked("May lean", "mm per 100 mm", "0.1 is typical.", (limit("squareness", "An axis may lean", "mm/100mm"),)),
+        Asked("May lean", "mm per 100 mm", "0.1 is typical.", (limit(LEAN_LIMIT, "An axis may lean", "mm/100mm"),)),
     ] = 0.1
     resolution_mm: Annotated[
         float, Field(ge=0, le=2), Asked("Caliper reads to", "mm", "Its smallest step.", (resolution("mm"),), more=True)

@@ -150,7 +150,14 @@ def analyse(context: WearTrendContext, data: bytes | None) -> WearTrendResult:
     (0.01, 500, 'in_tolerance')
     """
     assert data is not None
-    hours, values, u95 = _read(data)
+    table, _ = read_named(data, ("hours", "value"), {}, spare=("u95",))
+    hours, values = np.array(table["hours"]), np.array(table["value"])
+    return follow(context, hours, values, np.array(table.get("u95", [math.nan] * len(hours))))
+
+
+def follow(context: WearTrendContext, hours: Floats, values: Floats, u95: Floats) -> WearTrendResult:
+    """As `analyse`, from (n,) hours and values; ``u95`` is not a number where none is told."""
+    hours, values, u95 = _in_order(hours, values, u95)
     since = max((h for h in context.interventions_hours if h <= hours[-1]), default=0.0)
     kept = hours >= since
     hours, values, u95 = hours[kept], values[kept], u95[kept]
@@ -177,11 +184,8 @@ def analyse(context: WearTrendContext, data: bytes | None) -> WearTrendResult:
     return result
 
 
-def _read(data: bytes) -> tuple[Floats, Floats, Floats]:
-    """Hours in order, values, and uncertainties (not a number where none is told)."""
-    table, _ = read_named(data, ("hours", "value"), {}, spare=("u95",))
-    hours, values = np.array(table["hours"]), np.array(table["value"])
-    u95 = np.array(table.get("u95", [math.nan] * len(hours)))
+def _in_order(hours: Floats, values: Floats, u95: Floats) -> tuple[Floats, Floats, Floats]:
+    """The readings in the order of their hours; what cannot be is refused."""
     if not len(hours):
         raise BadInput("too_few_rows", "There is no reading in the table.", "data")
     if len(hours) > MOST:

@@ -202,7 +202,7 @@ export interface paths {
         };
         /**
          * See Printer
-         * @description One machine: its motion system, condition, limits and parts.
+         * @description One machine: its motion system, condition and limits.
          */
         get: operations["printer.see"];
         put?: never;
@@ -3633,19 +3633,6 @@ export interface components {
             /** Closing */
             closing: string;
         };
-        /** ComponentOut */
-        ComponentOut: {
-            /** Id */
-            id: number;
-            /** Place */
-            place: string;
-            /** Kind */
-            kind: string;
-            /** Label */
-            label: string;
-            /** Fitted On */
-            fitted_on: string | null;
-        };
         /** ConditionOut */
         ConditionOut: {
             /**
@@ -3984,8 +3971,6 @@ export interface components {
             before_lifting: components["schemas"]["MissingOut"][];
             /** Limits */
             limits: components["schemas"]["LimitOut"][];
-            /** Components */
-            components: components["schemas"]["ComponentOut"][];
         };
         /**
          * Quantity
@@ -4543,12 +4528,13 @@ export interface components {
         /**
          * FaultMended
          * @description A fault as a workshop has it. ``base``: in so many of a hundred complaints; ``shows``: with which probability it shows
-         *     a finding (0: not at all), for the findings that are told; ``note``: what this workshop knows of it besides.
+         *     a finding (0: not at all), for the findings that are told; ``note``: what this workshop knows of it besides. Their titles
+         *     are the words by which a person is told what was changed.
          */
         FaultMended: {
-            /** Base */
+            /** how usual it is */
             base?: number | null;
-            /** Minutes */
+            /** minutes */
             minutes?: number | null;
             /**
              * Shows
@@ -4557,17 +4543,17 @@ export interface components {
             shows: {
                 [key: string]: number;
             };
-            /** Steps */
+            /** what to do */
             steps?: string[] | null;
-            /** Caution */
+            /** the caution */
             caution?: string | null;
-            /** Tools */
+            /** tools */
             tools?: string[] | null;
-            /** Parts */
+            /** parts */
             parts?: string[] | null;
-            /** Then */
+            /** what to do when it was not enough */
             then?: string | null;
-            /** Note */
+            /** the workshop's note */
             note?: string | null;
         };
         /**
@@ -4601,15 +4587,15 @@ export interface components {
          * @description A check as a workshop has it: its minutes, how it is done, with what, and its caution; ``note``: what else is known of it.
          */
         CheckMended: {
-            /** Minutes */
+            /** minutes */
             minutes?: number | null;
-            /** How */
+            /** how it is done */
             how?: string[] | null;
-            /** Caution */
+            /** the caution */
             caution?: string | null;
-            /** Tools */
+            /** tools */
             tools?: string[] | null;
-            /** Note */
+            /** the workshop's note */
             note?: string | null;
         };
         /**
@@ -10498,7 +10484,7 @@ export interface components {
         };
         /**
          * DeedOut
-         * @description What was done to a part, in words; ``hours``: the machine's then; ``serial``: which of the parts that sat there one after another.
+         * @description What was done to a part, in words; ``hours``: the machine's then.
          */
         DeedOut: {
             /**

@@ -11,6 +11,9 @@ export const KINEMATICS: Record<Schemas["Description"]["kinematics"], string> = 
 
 export const capital = (words: string) => words.charAt(0).toUpperCase() + words.slice(1);
 
+/** So many of something. */
+export const counted = (n: number, one: string, more: string) => `${n} ${n === 1 ? one : more}`;
+
 /** A place inside a sentence: an axis, belt or screw by its letter, the rest in a word: X, bed. */
 export const placeName = (place: string) => (place.length > 2 ? place : place.toUpperCase());
 

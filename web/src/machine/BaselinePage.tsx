@@ -4,7 +4,8 @@ import { Link, useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { beltsPath, benchPath } from "../bench/paths";
 import { Caution, ErrorNote, Loading, useTitle } from "../kit/bits";
-import { counted, useBaseline } from "./InDoubt";
+import { counted } from "../kit/words";
+import { useBaseline } from "./InDoubt";
 
 type Step = Schemas["PlanStep"];
 
@@ -41,7 +42,8 @@ export function BaselinePage() {
         </div>
         {first ? (
           <p className="max-w-[42em]">
-            {counted(steps.length, "step", "steps")}, about <b className="font-mono">{Math.round(minutes)}</b> minutes.
+            {counted(steps.length, "thing to do", "things to do")}, about{" "}
+            <b className="font-mono">{Math.round(minutes)}</b> minutes.
             {instruments.length ? ` Take with you: ${instruments.join("; ")}.` : ""} Each builds on those before it;
             what is done leaves this list, so you can go away and come back.
           </p>

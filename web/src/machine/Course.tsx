@@ -6,6 +6,7 @@ import { api, got, type Schemas } from "../api/client";
 import { ErrorNote, Loading } from "../kit/bits";
 import { Figure } from "../kit/Figure";
 import { ago } from "../kit/figures";
+import { counted } from "../kit/words";
 
 type Told = Schemas["CourseOut"];
 
@@ -46,7 +47,7 @@ export function told(c: Told): string {
   const per = c.over === "hours" ? "100 hours" : "100 days";
   if (!f?.rate_per_100h) {
     const n = f?.points_used ?? c.points.length;
-    return `${n} ${n === 1 ? "reading" : "readings"} since it was last touched: from four on it is told where it goes.`;
+    return `${counted(n, "reading", "readings")} since it was last touched: from four on it is told where it goes.`;
   }
   const rate = f.rate_per_100h;
   const figure = `${rate.value > 0 ? "+" : "−"}${Math.abs(rate.value).toPrecision(2)} ± ${(rate.u95 ?? 0).toPrecision(1)} ${c.unit} in ${per}`;

@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, got } from "../api/client";
+import { counted } from "../kit/words";
 
 /** Under the machine's own key: whatever tells that the machine has changed, changes this, too. */
 export const useBaseline = (id: number) =>
@@ -9,8 +10,6 @@ export const useBaseline = (id: number) =>
     queryKey: ["printer", id, "baseline"],
     queryFn: () => got(api.GET("/api/printers/{printer_id}/baseline", { params: { path: { printer_id: id } } })),
   });
-
-export const counted = (n: number, one: string, more: string) => `${n} ${n === 1 ? one : more}`;
 
 export function InDoubt({ id, className = "" }: { id: number; className?: string }) {
   const plan = useBaseline(id);

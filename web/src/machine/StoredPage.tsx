@@ -18,7 +18,7 @@ import {
 } from "../kit/bits";
 import { ago, parseFigure } from "../kit/figures";
 import { useDraft } from "../kit/useDraft";
-import { counted } from "./InDoubt";
+import { counted } from "../kit/words";
 import { StoredMark } from "./StoredMark";
 
 type Stored = Schemas["StoredOut"];

@@ -50,7 +50,7 @@ function page(empty: Schemas["EmptyPosition"][] = [], meter: Schemas["MeterOut"]
   const hands = handle(
     <PartsPage />,
     [
-      [["printer", 1], { id: 1, name: "Bowline", description, components: [] }],
+      [["printer", 1], { id: 1, name: "Bowline", description }],
       [["printer", 1, "components"], { parts: PARTS, empty, meter, types: TYPES }],
     ],
     { path: "/machines/1/parts", route: "/machines/:id/parts" },

@@ -155,7 +155,9 @@ describe("the way back", () => {
 
   it("shows the one thing to do now, then the rest in order", () => {
     handle(<BaselinePage />, known(PLAN), where);
-    expect(screen.getByText(/2 steps, about/).textContent).toContain("19 minutes. Take with you: accelerometer.");
+    expect(screen.getByText(/2 things to do, about/).textContent).toContain(
+      "19 minutes. Take with you: accelerometer.",
+    );
     expect(screen.getByRole("link", { name: "Start" }).getAttribute("href")).toBe("/machines/3/stored");
     expect(screen.getByRole("link", { name: "Shake it: Y" }).getAttribute("href")).toBe("/bench/3/resonance/y");
     expect(screen.getByText(/Press each end switch by hand/)).toBeTruthy();
