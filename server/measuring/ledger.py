@@ -50,10 +50,10 @@ class Entry:
         return self.stand != "superseded"
 
 
-def entries(printer: Printer) -> list[Entry]:
+def entries(printer: Printer, doubts: _Doubts | None = None) -> list[Entry]:
     """All values that were set on a machine, newest first."""
     rows = list(StoredValue.objects.filter(printer=printer).select_related("by", "capture"))
-    doubts = _Doubts(printer)
+    doubts = doubts or _Doubts(printer)
     seen: set[str] = set()
     out = []
     for row in rows:
@@ -67,33 +67,31 @@ def entries(printer: Printer) -> list[Entry]:
     return out
 
 
-def standing(printer: Printer) -> list[Entry]:
+def standing(printer: Printer, doubts: _Doubts | None = None) -> list[Entry]:
     """What stands now, in the order of the sheet."""
-    now_there = {e.row.name: e for e in entries(printer) if e.present}
+    now_there = {e.row.name: e for e in entries(printer, doubts) if e.present}
     return [now_there[n] for n in stored.known_here(now_there)]
 
 
 def plan(printer: Printer) -> baseline.Plan:
     """The way back to a machine of which everything is known: what is in doubt, in the order of the chain."""
-    doubted = [
-        baseline.Doubted(procedure=s.procedure, place=s.place, since=s.doubt)
-        for s in Standing.objects.filter(printer=printer).exclude(doubt="")
+    doubts = _Doubts(printer)
+    motion = doubts.motion
+    measured = list(Standing.objects.filter(printer=printer).exclude(doubt=""))
+    held = [e for e in standing(printer, doubts) if e.stand == "in_doubt"]
+    # Only what has put something in doubt asks for a look by hand.
+    to_blame = [
+        h.event
+        for h in doubts.done
+        if any(h.at > s.taken_at and h.overtakes(motion, s.procedure, s.place) for s in measured)
+        or any(h.at > e.row.at and h.unsettles(motion, e.row.name) is not None for e in held)
     ]
-    values = [
-        baseline.DoubtedValue(name=e.row.name, label=words(e.row.name), lost=e.lost, since=e.doubt)
-        for e in standing(printer)
-        if e.stand == "in_doubt" and e.row.name in stored.all_stored()
-    ]
-    oldest = Standing.objects.filter(printer=printer).exclude(doubt="").order_by("taken_at").first()
-    since = min([*([oldest.taken_at] if oldest else []), *_set_at(printer, values)], default=None)
-    events = [h.event for h in happened(printer, since) if h.event] if doubted or values else []
-    return baseline.plan(printer.motion(), doubted, values, events)
-
-
-def _set_at(printer: Printer, values: Sequence[baseline.DoubtedValue]) -> list[datetime]:
-    names = [v.name for v in values]
-    rows = StoredValue.objects.filter(printer=printer, name__in=names).values("name").annotate(at=Max("at"))
-    return [r["at"] for r in rows]
+    return baseline.plan(
+        motion,
+        [baseline.Doubted(procedure=s.procedure, place=s.place, since=s.doubt) for s in measured],
+        [baseline.DoubtedValue(name=e.row.name, label=words(e.row.name), lost=e.lost, since=e.doubt) for e in held],
+        [event for event in to_blame if event],
+    )
 
 
 class _Doubts:

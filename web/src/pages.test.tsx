@@ -74,6 +74,7 @@ const base = {
   taken_by: "Wen",
   fault: "",
   fault_axis: "",
+  spots: { axis: ["x", "y"], belt: [], screw: [] },
   observations: [],
   pictures: [{ id: 7, before: null, fit: null, words: "The long face", width: 900, height: 560, by: "Jory", at }],
   log: [{ at, who: "Jory", kind: "reported", words: "On all lids." }],

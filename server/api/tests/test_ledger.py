@@ -197,6 +197,15 @@ class TheWayBack(Stored):
         self.assertEqual(found["steps"][0]["values"], ["shaper_frequency_y"])
         self.assertEqual(found["instruments"], ["accelerometer"])
 
+    def test_only_what_put_something_in_doubt_asks_for_a_look_by_hand(self):
+        self.happened("board_changed", days_ago=40)
+        self.set("steps_z", 400, days_ago=30)
+        self.set("shaper_frequency_y", 40, days_ago=30)
+        self.happened("belt_changed", place="y")
+        lines = self.plan()["by_hand"]
+        self.assertEqual(len(lines), 1, lines)
+        self.assertIn("Has the new belt another pitch", lines[0])
+
     def test_nothing_done_needs_nothing(self):
         self.set("steps_z", 400)
         self.assertEqual(self.plan(), {"steps": [], "minutes": 0, "instruments": [], "by_hand": []})

@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { Button, ErrorNote, Field, INPUT, TextField } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
+import { placeName } from "../kit/words";
 import { useWrite } from "../offline/useEntries";
 import { useKnowledge } from "./knowledge";
 
@@ -164,14 +165,18 @@ function Happened({ c }: { c: Case }) {
   const client = useQueryClient();
   const [event, setEvent] = useState("");
   const [days, setDays] = useState("1");
+  const [place, setPlace] = useState("");
   const known = useKnowledge();
   const since = (Date.now() - new Date(c.reported_at).getTime()) / 86400000;
-  const cleared = () => setEvent("");
+  const cleared = () => {
+    setEvent("");
+    setPlace("");
+  };
   const add = useWrite<unknown>(
     () => {
       const before = parseFigure(days);
       if (before === null || before < 0) throw new Error("Enter how many days before the report that was.");
-      const body: Schemas["Happened"] = { event, days_ago: before + since, note: "", place: "" };
+      const body: Schemas["Happened"] = { event, days_ago: before + since, note: "", place };
       return {
         words: `${c.printer}: ${event.replaceAll("_", " ")}, just before`,
         about: `/cases/${c.id}`,
@@ -204,6 +209,24 @@ function Happened({ c }: { c: Case }) {
               {known.data?.events.map((e) => (
                 <option key={e} value={e}>
                   {e.replaceAll("_", " ")}
+                </option>
+              ))}
+            </select>
+          )}
+        </Field>
+        <Field label="Where" hint="What it puts in doubt then reaches no further.">
+          {(id, note) => (
+            <select
+              id={id}
+              aria-describedby={note}
+              className={INPUT}
+              value={place}
+              onChange={(e) => setPlace(e.target.value)}
+            >
+              <option value="">Not sure, or all of it</option>
+              {(c.spots.axis ?? []).map((p) => (
+                <option key={p} value={p}>
+                  {placeName(p)}
                 </option>
               ))}
             </select>

@@ -122,7 +122,7 @@ type LongFieldProps = Omit<FieldProps, "children"> &
   Omit<ComponentProps<"textarea">, "value" | "onChange"> & { value: string; onText: (typed: string) => void };
 
 /** A labelled field of several lines, with its hint and its error underneath; 2000 characters where nothing else is said. */
-export function LongField({ label, hint, error, onText, ...input }: LongFieldProps) {
+export function LongField({ label, hint, error, onText, className = "", ...input }: LongFieldProps) {
   return (
     <Field label={label} hint={hint} error={error}>
       {(id, note) => (
@@ -133,7 +133,7 @@ export function LongField({ label, hint, error, onText, ...input }: LongFieldPro
           id={id}
           aria-describedby={note}
           aria-invalid={error !== undefined}
-          className={`${INPUT} py-2`}
+          className={`${INPUT} py-2 ${className}`}
           onChange={(e) => onText(e.target.value)}
         />
       )}

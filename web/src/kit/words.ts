@@ -11,6 +11,9 @@ export const KINEMATICS: Record<Schemas["Description"]["kinematics"], string> = 
 
 export const capital = (words: string) => words.charAt(0).toUpperCase() + words.slice(1);
 
+/** Words that begin a sentence, inside another; what follows keeps its letters. */
+export const inside = (words: string) => words.charAt(0).toLowerCase() + words.slice(1);
+
 /** So many of something. */
 export const counted = (n: number, one: string, more: string) => `${n} ${n === 1 ? one : more}`;
 

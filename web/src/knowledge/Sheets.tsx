@@ -5,7 +5,7 @@ import type { Schemas } from "../api/client";
 import { useFindings } from "../case/knowledge";
 import { Caution } from "../kit/bits";
 import { SymptomDrawing } from "../kit/SymptomDrawing";
-import { capital } from "../kit/words";
+import { capital, inside } from "../kit/words";
 import { type Changed, ChangedRows, MendHere, OF_FAULT, ofCheck } from "./Mend";
 
 type Fault = Schemas["FaultRead"];
@@ -88,11 +88,7 @@ export function CheckSheet({ c, changed }: { c: Check; changed: Changed[] }) {
       </section>
       <section aria-labelledby="looks">
         <h2 id="looks">What it looks for</h2>
-        <Found
-          rows={c.looks_at.map((a) => ({ ...a, note: "" }))}
-          columns
-          after={<>Or: {c.nothing.charAt(0).toLowerCase() + c.nothing.slice(1)}.</>}
-        />
+        <Found rows={c.looks_at.map((a) => ({ ...a, note: "" }))} columns after={<>Or: {inside(c.nothing)}.</>} />
       </section>
       <ChangedHere rows={changed} />
       <MendHere
@@ -152,8 +148,7 @@ export function FaultSheet({ f, changed }: { f: Fault; changed: Changed[] }) {
             {f.told_by.map((c) => (
               <li key={c.check} className="flex flex-wrap justify-between gap-3 py-2">
                 <span>
-                  <Link to={`/knowledge/check/${c.check}`}>{c.label}</Link>:{" "}
-                  {c.by.slice(0, 1).toLowerCase() + c.by.slice(1)}
+                  <Link to={`/knowledge/check/${c.check}`}>{c.label}</Link>: {inside(c.by)}
                 </span>
                 <span className="text-ink2">{c.minutes.toFixed(0)} minutes</span>
               </li>

@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, got } from "../api/client";
-import { counted } from "../kit/words";
+import { counted, inside } from "../kit/words";
 
 /** Under the machine's own key: whatever tells that the machine has changed, changes this, too. */
 export const useBaseline = (id: number) =>
@@ -19,8 +19,8 @@ export function InDoubt({ id, className = "" }: { id: number; className?: string
     <section className={`grid gap-2 ${className}`} aria-labelledby="doubted">
       <h2 id="doubted">In doubt</h2>
       <p>
-        <b>{counted(steps.length, "thing", "things")}</b> may no longer be believed: {steps[0]!.why.toLowerCase()} The
-        way back takes about <span className="font-mono">{Math.round(minutes)}</span> minutes.
+        <b>{counted(steps.length, "thing", "things")}</b> may no longer be believed: {inside(steps[0]!.why)} The way
+        back takes about <span className="font-mono">{Math.round(minutes)}</span> minutes.
       </p>
       <Link
         to={`/machines/${id}/baseline`}

@@ -18,7 +18,7 @@ import {
 } from "../kit/bits";
 import { ago, parseFigure } from "../kit/figures";
 import { useDraft } from "../kit/useDraft";
-import { counted } from "../kit/words";
+import { capital, counted } from "../kit/words";
 import { StoredMark } from "./StoredMark";
 
 type Stored = Schemas["StoredOut"];
@@ -291,7 +291,7 @@ function LookedAt({ found, take, onTake }: LookedProps) {
           {figure(c.was, c.unit)} → {figure(c.now, c.unit)}
         </span>
       </span>
-      {c.means ? <span>{c.means.charAt(0).toUpperCase() + c.means.slice(1)}.</span> : null}
+      {c.means ? <span>{capital(c.means)}.</span> : null}
       {c.now != null ? (
         <label className="flex min-h-11 items-center gap-3 text-[15px]">
           <input

@@ -6,7 +6,7 @@ import { api, got, type Schemas } from "../api/client";
 import { useAgain } from "../api/events";
 import { Button, ErrorNote, Field, INPUT, Loading } from "../kit/bits";
 import { ago } from "../kit/figures";
-import { placeName, VERDICT } from "../kit/words";
+import { inside, placeName, VERDICT } from "../kit/words";
 import { isOver, type Work } from "./outcome";
 import { WorkLine } from "./WorkLine";
 
@@ -198,7 +198,7 @@ function Decide({ work, measured, told, first }: Omit<AskProps, "shop"> & { work
   const c = changes.data;
   return (
     <section className="sheet grid gap-3" aria-labelledby={`decide-${work.id}`}>
-      <h2 id={`decide-${work.id}`}>To be decided: {work.words.charAt(0).toLowerCase() + work.words.slice(1)}</h2>
+      <h2 id={`decide-${work.id}`}>To be decided: {inside(work.words)}</h2>
       {c ? (
         <>
           <p className="text-[21px] font-semibold">
