@@ -78,14 +78,14 @@ class ComplaintToProof(AppCase):
 
         self._by_microphone(page)
         page.keyboard.press("3")
-        expect(page.get_by_text("Do now, motors off")).to_be_visible(timeout=20000)
+        expect(page.get_by_text("Do now, motors off")).to_be_visible(timeout=120000)
         # Turn as advised and measure again until it holds.
         for _ in range(6):
             page.keyboard.press("Enter")
             for belt in ("A", "B"):
-                expect(page.get_by_text(f"Now pluck belt {belt}.")).to_be_visible(timeout=20000)
+                expect(page.get_by_text(f"Now pluck belt {belt}.")).to_be_visible(timeout=120000)
                 page.keyboard.press("3")
-            page.get_by_text(say("It holds|Do now, motors off|cannot tell yet")).first.wait_for(timeout=20000)
+            page.get_by_text(say("It holds|Do now, motors off|cannot tell yet")).first.wait_for(timeout=120000)
             if page.get_by_text("It holds").is_visible():
                 break
         expect(page.get_by_text("It holds. Nothing more to turn.")).to_be_visible()
@@ -109,9 +109,9 @@ class ComplaintToProof(AppCase):
         expect(page.get_by_text("Pluck now, five times.")).to_be_visible()
         expect(page.get_by_role("meter")).to_be_visible()
         # Plucks appear while they are played, found by the core.
-        expect(page.get_by_text(say("[3-9] good plucks so far"))).to_be_visible(timeout=30000)
+        expect(page.get_by_text(say("[3-9] good plucks so far"))).to_be_visible(timeout=120000)
         page.keyboard.press("1")
-        expect(page.get_by_text("Now pluck belt B.")).to_be_visible(timeout=20000)
+        expect(page.get_by_text("Now pluck belt B.")).to_be_visible(timeout=120000)
         figure = page.evaluate(
             "fetch('/api/printers/1/rounds?place=a&case_id=' + new URLSearchParams(location.search).get('case'))"
             ".then(r => r.json()).then(r => r.rounds.at(-1).readings[0].capture)"
@@ -128,7 +128,7 @@ class AtTheBench(AppCase):
         load.set_input_files(files=[{"name": "notes.wav", "mimeType": "audio/wav", "buffer": b"tension was fine"}])
         expect(page.get_by_role("alert")).to_contain_text("cannot read this recording")
         load.set_input_files(wav_file("belt.wav", SOUND))
-        expect(page.get_by_text("Now pluck belt B.")).to_be_visible(timeout=20000)
+        expect(page.get_by_text("Now pluck belt B.")).to_be_visible(timeout=120000)
         page.get_by_role("button", name=say("^Belt A")).click()
         expect(page.get_by_text(say("Pitch"))).to_contain_text("81.")
 
@@ -138,12 +138,12 @@ class AtTheBench(AppCase):
         expect(page.get_by_text("Now pluck belt Y.")).to_be_visible()
         page.context.set_offline(True)
         page.get_by_label("Recording of the plucked belt").set_input_files(wav_file("belt.wav", SOUND))
-        expect(page.get_by_text("Kept on this device.")).to_be_visible(timeout=30000)
+        expect(page.get_by_text("Kept on this device.")).to_be_visible(timeout=120000)
         kept = page.get_by_role("status").filter(has_text="One entry is kept here and not in the workshop yet")
         expect(kept).to_be_visible()
         # Back in reach it goes by itself, and only once.
         page.context.set_offline(False)
-        expect(kept).to_have_count(0, timeout=20000)
+        expect(kept).to_have_count(0, timeout=120000)
         page.goto("/machines/3")
         expect(page.get_by_text(say("Plucked belt Y")).first).to_be_visible()
 

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Annotated, Literal
+from typing import Literal
 
+from cases.lives import life_of
 from cases.parts import PartNow, empty_positions, parts_now
 from django.shortcuts import get_object_or_404
 from kestov_core.condition import Condition
 from kestov_core.knowledge.part_kinds import Deed as DeedKind
 from kestov_core.knowledge.part_kinds import part_kinds
 from ninja import Field, Router, Schema
-from people.clock import now
 from people.models import name_of
 from workshop import components, meters
 from workshop.models import Component, Deed, PartType, Printer
@@ -20,9 +20,11 @@ from .bench import the_printer
 from .once import once
 from .permissions import may
 from .signed import SignedIn
+from .use import MeterOut, meter_out
 
 router = Router(tags=["components"])
-Hours = Annotated[float, Field(ge=0, le=1e6)]
+#: So many parts of a kind are told one by one.
+_RAN = 400
 
 
 class SpeaksOut(Schema):
@@ -81,17 +83,6 @@ class EmptyPosition(Schema):
     label: str
 
 
-class MeterOut(Schema):
-    """Hours of use now. ``estimated``: worked out from the use since ``read_at``; ``u95``: how far that may be off; ``a_day``: use of late."""
-
-    hours: float | None
-    estimated: bool
-    u95: float | None
-    read_at: datetime | None
-    a_day: float | None
-    shown: float | None
-
-
 class ComponentsHere(Schema):
     """The parts of a machine, positions that stand empty, its meter, and the types that can be fitted."""
 
@@ -107,7 +98,7 @@ def _here(printer: Printer) -> ComponentsHere:
     return ComponentsHere(
         parts=[_part(p) for p in parts],
         empty=[EmptyPosition(kind=p.kind.id, place=p.place, label=p.label) for p in empty_positions(printer, parts)],
-        meter=_meter(printer, meter),
+        meter=meter_out("hours", "h", meter),
         types=[TypeOut.model_validate(t, from_attributes=True) for t in PartType.objects.all()],
     )
 
@@ -139,18 +130,6 @@ def _deed(d: Deed) -> DeedOut:
     return DeedOut(at=d.at, who=name_of(d.by), words=components.words_of(d), hours=d.hours)
 
 
-def _meter(printer: Printer, meter: meters.Meter) -> MeterOut:
-    there, use = meter.at(now()), meter.use
-    return MeterOut(
-        hours=None if there is None else there.hours,
-        estimated=there is not None and there.estimated,
-        u95=None if there is None else there.u95,
-        read_at=None if there is None else there.read_at,
-        a_day=None if use is None else use.a_day,
-        shown=None if not meter.points else meter.points[-1][1] - meter.beneath,
-    )
-
-
 @router.get(
     "/printers/{printer_id}/components",
     auth=may("components.see"),
@@ -173,6 +152,79 @@ def history(request: SignedIn, component_id: int):
     c = get_object_or_404(Component, pk=component_id)
     rows = Deed.objects.filter(component__printer=c.printer_id, component__kind=c.kind, component__place=c.place)
     return [_deed(d) for d in rows.select_related("by", "component")[:200]]
+
+
+class LeftOut(Schema):
+    """How long a part still lasts: ``hours`` (half of such parts), from ``low`` to ``high`` (95 %, or a typical life's half to double; null:
+    no end is known), and the days on which that falls at its machine's own use (null: far off, or its use is not known).
+    """
+
+    hours: float
+    low: float
+    high: float | None
+    by: date | None
+    soonest: date | None
+    latest: date | None
+
+
+class SurvivalOut(Schema):
+    """Share of parts that still run at an age, with its interval."""
+
+    hours: float
+    share: float
+    low: float
+    high: float
+
+
+class RanOut(Schema):
+    """One part of the kind and type: on which machine, how long it ran. ``runs``: it still sits there; ``this``: the one that was asked for."""
+
+    printer: str
+    label: str
+    hours: float
+    failed: bool
+    runs: bool
+    this: bool
+
+
+class LifeOut(Schema):
+    """How long a part lasts. ``own``: by the lives of its kind and type here; else by ``expected_hours`` (``life_from``)."""
+
+    left: LeftOut | None
+    own: bool
+    expected_hours: float | None
+    life_from: str
+    failures: int
+    survival: list[SurvivalOut]
+    rows: list[RanOut]
+
+
+@router.get(
+    "/components/{component_id}/life", auth=may("components.see"), response=LifeOut, operation_id="components.life"
+)
+def life(request: SignedIn, component_id: int):
+    """How long a part still lasts, beside all others of its kind and type in this workshop."""
+    c = get_object_or_404(Component.objects.select_related("printer", "type"), pk=component_id)
+    found = life_of(c)
+    return LifeOut(
+        left=None if found.left is None else LeftOut.model_validate(found.left, from_attributes=True),
+        own=found.life is not None,
+        expected_hours=None if found.expected is None else found.expected[0],
+        life_from="" if found.expected is None else found.expected[1],
+        failures=sum(r.failed for r in found.rows),
+        survival=[SurvivalOut(**s.model_dump()) for s in found.life.survival()] if found.life is not None else [],
+        rows=[
+            RanOut(
+                printer=r.component.printer.name,
+                label=r.component.label,
+                hours=r.hours,
+                failed=r.failed,
+                runs=r.runs,
+                this=r.component.pk == c.pk,
+            )
+            for r in found.rows[:_RAN]
+        ],
+    )
 
 
 class DeedIn(Schema):
@@ -301,20 +353,3 @@ def add_type(request: SignedIn, payload: TypeIn):
     p = payload
     components.add_type(request.user, p.name, p.kind, p.life_hours, p.lubricant, p.notes)
     return _types()
-
-
-class MeterIn(Schema):
-    """What a machine's meter shows. ``reset``: it began anew, as with a replaced board."""
-
-    hours: Hours
-    filament_m: Annotated[float, Field(ge=0, le=1e8)] | None = None
-    reset: bool = False
-
-
-@router.post("/printers/{printer_id}/meter", auth=may("meter.read"), response=ComponentsHere, operation_id="meter.read")
-@once
-def read_meter(request: SignedIn, printer_id: int, payload: MeterIn):
-    """Write down what a machine's meter shows; one that goes back, or leaps, is refused with why."""
-    printer = the_printer(printer_id)
-    meters.read(printer, payload.hours, request.user, payload.filament_m, payload.reset)
-    return _here(printer)

@@ -6,20 +6,19 @@ and from figures whose course reaches a limit that adjusting does not mend. Not 
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
-import numpy as np
 from kestov_core import knowledge, procedures
+from kestov_core.condition.use import Use
 from kestov_core.knowledge.part_kinds import part_kinds
-from kestov_core.procedures.life import FEW, LifeContext, LifeResult, fit
 from measuring.models import Standing
 from people.clock import now
-from workshop.components import age_hours, life_hours
-from workshop.meters import Meter
-from workshop.models import Component, MeterReading, Printer, of_these
+from workshop.components import life_hours
+from workshop.models import Component, Printer, of_these
+
+from .lives import Lives, ages_of, left
 
 QUARTER = timedelta(days=91)
 #: A part is named from this chance on that it fails within the quarter.
@@ -52,64 +51,33 @@ def next_quarter() -> list[Expected]:
 
 
 def _by_life(printers: list[Printer]) -> Iterable[Expected]:
-    theirs = of_these(printers)
-    meters: dict[int, list[MeterReading]] = defaultdict(list)
-    for reading in MeterReading.objects.filter(theirs).order_by("at", "id"):
-        meters[reading.printer_id].append(reading)
-    known = {p.pk: Meter(meters[p.pk]) for p in printers}
     named = {p.pk: p for p in printers}
-    lives = _Lives()
-    for c in Component.objects.filter(theirs, removed_on=None).select_related("type"):
-        meter = known.get(c.printer_id)
-        use = meter.use if meter is not None else None
-        age = age_hours(c, meter) if meter is not None else None
+    sitting = ages_of(printers)
+    lives = Lives((c, age) for c, age, _ in sitting.values())
+    for c, age, use in sitting.values():
         life = life_hours(c)
-        if use is None or age is None or life is None or use.a_day <= 0 or c.kind not in part_kinds():
+        if use is None or life is None or use.a_day <= 0 or c.kind not in part_kinds():
             continue
-        yield from _of_part(named[c.printer_id], c, age[0], life, use.a_day, lives)
+        yield from _of_part(named[c.printer_id], c, age, life, use, lives)
 
 
 def _of_part(
-    printer: Printer, c: Component, age: float, life: tuple[float, str], a_day: float, lives: _Lives
+    printer: Printer, c: Component, age: float, expected: tuple[float, str], use: Use, lives: Lives
 ) -> Iterable[Expected]:
-    ahead = a_day * QUARTER.days
-    own = lives.of(c, age, ahead)
-    left = (life[0] - age) / a_day
-    by = (now() + timedelta(days=max(0.0, min(left, 20_000)))).date()
-    about = f"{age:.0f} of {life[0]:.0f} h ({life[1]}), {a_day:.1f} h a day"
-    if own is not None and own.failure_probability is not None and own.median_hours is not None:
-        p, half = own.failure_probability, own.median_hours.value
-        if p.value >= _LEAST:
-            why = f"Of {own.failures + own.running} here {own.failures} have failed, half by {half:.0f} h. This one: {about}."
-            yield Expected(printer, c.label, c.place, by, why, p.value, p.low, p.high, c.pk)
-    elif age + ahead >= life[0]:
-        past = "past its expected life" if age >= life[0] else "at the end of its expected life then"
+    ahead = use.a_day * QUARTER.days
+    life = lives.of(c)
+    by = left(age, life, expected[0], use).by or now().date() + timedelta(days=20_000)
+    if life is not None:
+        chance = life.fails_within(age, ahead)
+        if chance.value >= _LEAST:
+            rows = lives.rows(c)
+            half = life.when(0.5).value
+            why = f"Of {len(rows)} here {sum(r.failed for r in rows)} have failed, half by {half:.0f} h. This one has run {age:.0f} h, {use.a_day:.1f} h a day."
+            yield Expected(printer, c.label, c.place, by, why, chance.value, chance.low, chance.high, c.pk)
+    elif age + ahead >= expected[0]:
+        past = "past its expected life" if age >= expected[0] else "at the end of its expected life then"
+        about = f"{age:.0f} of {expected[0]:.0f} h ({expected[1]}), {use.a_day:.1f} h a day"
         yield Expected(printer, c.label, c.place, by, f"It is {past}: {about}.", component_id=c.pk)
-
-
-class _Lives:
-    """The life of each kind and type of part in this workshop, where enough of them have failed."""
-
-    def __init__(self) -> None:
-        self._tables: dict[tuple[str, int | None], list[tuple[float, int]]] = defaultdict(list)
-        gone = Component.objects.exclude(removed_on=None).exclude(removed_because="moved")
-        for c in gone.exclude(removed_hours=None).exclude(fitted_hours=None):
-            assert c.removed_hours is not None and c.fitted_hours is not None
-            ran = c.removed_hours - c.fitted_hours + c.brought_hours
-            if ran > 0:
-                failed = int(c.removed_because in ("failed", "worn"))
-                self._tables[c.kind, c.type_id].append((ran, failed))
-
-    def of(self, c: Component, age: float, ahead: float) -> LifeResult | None:
-        """What those of its kind and type say of a part; None where fewer than three have failed."""
-        rows = self._tables.get((c.kind, c.type_id), [])
-        if sum(failed for _, failed in rows) < FEW:
-            return None
-        # Those that still run count, too: this one at the least.
-        table = [*rows, *([(age, 0)] if age > 0 else [])]
-        hours, failed = (np.array(column) for column in zip(*table, strict=True))
-        context = LifeContext(age_hours=min(age, 1e6), horizon_hours=min(ahead, 1e6))
-        return fit(context, hours.astype(float), failed == 1)
 
 
 def _by_course(printers: list[Printer]) -> Iterable[Expected]:

@@ -7,12 +7,13 @@ from dataclasses import dataclass
 
 from kestov_core import knowledge
 from kestov_core.condition.components import Known, Position, Speaks, condition_of_part, positions
+from kestov_core.condition.use import Meter
 from kestov_core.diagnosis.shapes import PartAge
 from kestov_core.knowledge.part_kinds import PartKind, part_kinds
 from measuring.condition import PrinterCondition, condition
 from people.clock import now
 from workshop.components import age_hours, life_hours
-from workshop.meters import Meter, meter_of
+from workshop.meters import meter_of
 from workshop.models import Component, Deed, Printer
 
 from .models import Case, State

@@ -5,6 +5,7 @@ Each with the place, and with what it may put in doubt (the core's table; of a r
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -60,18 +61,34 @@ class Happening:
 
 def happened(printer: Printer, after: datetime | None = None) -> list[Happening]:
     """All that was done to a machine since a moment, in no order."""
-    events, actions = Event.objects.filter(printer=printer), Action.objects.filter(printer=printer)
+    return happened_on([printer], after)[printer.pk]
+
+
+def happened_on(printers: Sequence[Printer], after: datetime | None = None) -> dict[int, list[Happening]]:
+    """All that was done to machines since a moment, by machine and in no order."""
+    events, actions = Event.objects.filter(printer__in=printers), Action.objects.filter(printer__in=printers)
     if after is not None:
         events, actions = events.filter(at__gt=after), actions.filter(at__gt=after)
-    out = [Happening(e.at, e.event, e.place, words_of(e.event)) for e in events]
+    out: dict[int, list[Happening]] = {p.pk: [] for p in printers}
+    for e in events:
+        out[e.printer_id].append(Happening(e.at, e.event, e.place, words_of(e.event)))
     for a in actions:
-        if a.kind == "turn_tensioner":
-            out.append(Happening(a.at, "belt_tensioned", a.place, f"belt {a.place.upper()} was turned"))
-        elif a.kind == "turn":
-            how = procedures.get(a.procedure).turned
-            if how is not None:
-                out.append(Happening(a.at, how.event, a.place, f"{a.target} was turned", turned=a.procedure))
-        elif (fault := knowledge.faults().get(a.fault)) is not None:
-            words = f"a remedy was done ({fault.label.lower()})"
-            out.append(Happening(a.at, "", a.place, words, remeasure=tuple(fault.after)))
+        told = _of_action(a)
+        if told is not None:
+            out[a.printer_id].append(told)
     return out
+
+
+def _of_action(a: Action) -> Happening | None:
+    if a.kind == "turn_tensioner":
+        return Happening(a.at, "belt_tensioned", a.place, f"belt {a.place.upper()} was turned")
+    if a.kind == "turn":
+        how = procedures.get(a.procedure).turned
+        return (
+            None if how is None else Happening(a.at, how.event, a.place, f"{a.target} was turned", turned=a.procedure)
+        )
+    fault = knowledge.faults().get(a.fault)
+    if fault is None:
+        return None
+    words = f"a remedy was done ({fault.label.lower()})"
+    return Happening(a.at, "", a.place, words, remeasure=tuple(fault.after))

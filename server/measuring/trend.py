@@ -7,7 +7,7 @@ Over the machine's hours of use where its meter was read, else over days. The fi
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any, Literal
@@ -15,9 +15,10 @@ from uuid import UUID
 
 import numpy as np
 from kestov_core import procedures
+from kestov_core.condition.use import Meter
 from kestov_core.errors import BadInput
 from kestov_core.procedures.wear_trend import WearTrendContext, WearTrendResult, follow
-from workshop.meters import Meter, meter_of
+from workshop.meters import meter_of
 from workshop.models import Printer
 
 from .happened import happened
@@ -81,14 +82,14 @@ def _course(printer: Printer, place: str, procedure: str, meter: Meter) -> Cours
     standing = Standing.objects.filter(printer=printer, place=place, procedure=procedure).first()
     if standing is None or standing.value is None:
         return None
-    rows = _figures(printer, place, procedure, standing.words, standing.unit)
+    rows = figures_of([printer], place, procedure, standing.words, standing.unit)[printer.pk]
     if not rows:
         return None
-    out = _over(meter, [r[0] for r in rows])
+    out = _over(meter, [r.at for r in rows])
     made = Course(standing.words, standing.unit, standing.low, standing.high, out.over)
-    made.points = [Point(at, out.x(at), value, u95, key) for at, value, u95, key in rows]
+    made.points = [Point(r.at, out.x(r.at), r.value, r.u95, r.capture) for r in rows]
     motion = printer.motion()
-    done = [h for h in happened(printer, rows[0][0]) if h.overtakes(motion, procedure, place)]
+    done = [h for h in happened(printer, rows[0].at) if h.overtakes(motion, procedure, place)]
     made.touched = [Touched(h.at, out.x(h.at), h.words) for h in sorted(done, key=lambda h: h.at)]
     made.found = _fitted(made, procedures.get(procedure).interval_days * out.a_day)
     _dated(made, out)
@@ -108,7 +109,7 @@ class _Axis:
     def x(self, at: datetime) -> float:
         """A moment on this axis."""
         if self.meter is not None and (there := self.meter.at(at)) is not None:
-            return there.hours
+            return there.value
         return (at - self.first).total_seconds() / 86400
 
 
@@ -120,21 +121,37 @@ def _over(meter: Meter, moments: list[datetime]) -> _Axis:
     return _Axis("days", 1.0, 0.0, None, moments[0])
 
 
-def _figures(
-    printer: Printer, place: str, procedure: str, words: str, unit: str
-) -> list[tuple[datetime, float, float | None, UUID]]:
-    """Each time's figure of the same words, by all that tells the same of the place; oldest first."""
+@dataclass(frozen=True)
+class Figure:
+    """One time's figure of a place; ``u95`` without what readings of one kind share."""
+
+    at: datetime
+    value: float
+    u95: float | None
+    capture: UUID
+
+
+def figures_of(
+    printers: Sequence[Printer], place: str, procedure: str, words: str, unit: str, after: datetime | None = None
+) -> dict[int, list[Figure]]:
+    """Of machines, each time's figure of the same words, by all that tells the same of the place; oldest first."""
     gives = procedures.get(procedure).gives
     alike = procedures.giving(gives) if gives else (procedure,)
-    captures = Capture.objects.filter(printer=printer, place=place, procedure__in=alike).current()
-    newest = list(captures.order_by("-taken_at").values_list("pk", flat=True)[:_MOST])
+    captures = Capture.objects.filter(printer__in=printers, place=place, procedure__in=alike).current()
+    if after is not None:
+        captures = captures.filter(taken_at__gte=after)
+    newest = list(captures.order_by("-taken_at").values_list("pk", flat=True)[: _MOST * max(1, len(printers))])
     rows = Result.objects.filter(capture__in=newest).order_by("capture__taken_at", "computed_at")
-    found: dict[UUID, tuple[datetime, float, float | None, UUID]] = {}
-    for key, at, judged in rows.values_list("capture_id", "capture__taken_at", "found__judged"):
+    found: dict[UUID, tuple[int, Figure]] = {}
+    read = rows.values_list("capture__printer_id", "capture_id", "capture__taken_at", "found__judged")
+    for printer, key, at, judged in read:
         figure = _same(judged or [], words, unit)
         if figure is not None:
-            found[key] = (at, figure[0], figure[1], key)
-    return list(found.values())
+            found[key] = printer, Figure(at, figure[0], figure[1], key)
+    out: dict[int, list[Figure]] = {p.pk: [] for p in printers}
+    for printer, one in found.values():
+        out[printer].append(one)
+    return out
 
 
 def _same(judged: Iterable[dict[str, Any]], words: str, unit: str) -> tuple[float, float | None] | None:

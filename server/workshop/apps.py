@@ -6,4 +6,4 @@ class Config(AppConfig):
 
     def ready(self) -> None:
         """What this app tells of a machine, and what it knows to want somebody, is registered when it is imported."""
-        from . import components, differences, meters, tags  # noqa: F401
+        from . import components, differences, job_logs, meters, tags  # noqa: F401

@@ -8,6 +8,7 @@ from typing import Literal
 from django.db import transaction
 from django.db.models import QuerySet
 from kestov_core.condition.components import positions
+from kestov_core.condition.use import Meter
 from kestov_core.knowledge.part_kinds import PartKind, part_kinds
 from people.clock import now
 from people.models import User, audit, name_of
@@ -15,7 +16,7 @@ from people.refusals import Refused
 from people.telling import tell
 
 from . import tags, timeline
-from .meters import Meter, meter_of
+from .meters import meter_of
 from .models import Component, Deed, PartType, Printer
 
 Because = Literal["failed", "worn", "sound"]
@@ -39,13 +40,13 @@ def age_hours(component: Component, meter: Meter, moment: datetime | None = None
     if there is None:
         return None
     if component.fitted_hours is not None:
-        return max(0.0, there.hours - component.fitted_hours) + component.brought_hours, there.estimated
+        return max(0.0, there.value - component.fitted_hours) + component.brought_hours, there.estimated
     use = meter.use
     if component.fitted_on is None or use is None:
         return None
     # Nobody read the meter when it was fitted: by the machine's use of late, and never more than the meter shows.
     days = ((moment or now()).date() - component.fitted_on).days
-    return min(there.hours, max(0.0, use.a_day * days)) + component.brought_hours, True
+    return min(there.value, max(0.0, use.a_day * days)) + component.brought_hours, True
 
 
 def life_hours(component: Component) -> tuple[float, str] | None:
@@ -220,7 +221,7 @@ def _can(component: Component, deed: str) -> PartKind:
 
 def _hours(printer: Printer) -> float | None:
     there = meter_of(printer).at(now())
-    return None if there is None else there.hours
+    return None if there is None else there.value
 
 
 def _happened(component: Component, event: str | None, user: User) -> None:

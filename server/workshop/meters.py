@@ -1,126 +1,120 @@
-"""The hours that a machine has run: what its meter showed, carried over a reset, and estimated from its use in between.
+"""How much a machine was used: its meter as it was read, its job logs in between, and what is estimated where neither tells.
 
-A reading that goes backwards, or a leap that the calendar forbids, is refused with why. What is estimated says so.
+A reading that goes backwards, or a leap that the calendar forbids, is refused with why. Not here: the reckoning (the core's).
 """
 
 from __future__ import annotations
 
-import itertools
-from collections.abc import Sequence
+from collections import defaultdict
+from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import datetime, timedelta
 
 from django.db.models import QuerySet
+from django.utils import timezone
+from kestov_core.condition.use import TYPICAL_KG, TYPICAL_KM, Meter, Reading, stretches
 from people.clock import now
 from people.models import User, audit, name_of
 from people.refusals import Refused
 
 from . import timeline
-from .models import MeterReading, Printer
+from .models import JobLog, LoggedWeek, MeterReading, Printer
 
-#: Use is worked out from the readings of so long; a machine's use changes with the seasons.
-_OF_LATE = timedelta(days=200)
 #: A meter may run fast by so much, and was read within so many hours.
 _FAST, _READ_WITHIN_H = 1.02, 1.0
-#: Without a second reading use is not known; so far ahead nobody estimates.
-_NO_FURTHER = timedelta(days=400)
+#: No day uses more (kg, km by axis).
+_MOST_KG, _MOST_KM = 10.0, 50.0
 
 
 @dataclass(frozen=True)
-class Hours:
-    """Hours of use at a moment. ``estimated``: worked out from the use before, not read; ``u95``: how far that may be off;
-    ``read_at``: of the last reading.
+class Meters:
+    """All meters of a machine. ``filament`` in kg; ``travel`` in km by axis. ``typical``: of those, what nobody counts, so that it
+    goes by the hours (``filament``, or the axis).
     """
 
-    hours: float
-    estimated: bool
-    u95: float
-    read_at: datetime
+    hours: Meter
+    filament: Meter
+    travel: dict[str, Meter]
+    typical: frozenset[str]
 
 
-@dataclass(frozen=True)
-class Use:
-    """Hours of use a day, and how far that may be off (95 %): from how unevenly the machine was used."""
+def meters_for(printers: Iterable[Printer], all_of_it: bool = True) -> dict[int, Meters]:
+    """The meters of machines by their keys. ``all_of_it`` false: hours alone are asked for."""
+    ids = [p.pk for p in printers]
+    # Of many, what belongs to any machine: quicker asked for than by their names.
+    of = {"printer__in": ids} if len(ids) <= 20 else {}
+    readings: dict[int, list[MeterReading]] = defaultdict(list)
+    for row in MeterReading.objects.filter(**of).order_by("at", "id"):
+        readings[row.printer_id].append(row)
+    spans = defaultdict(list)
+    for log in JobLog.objects.filter(**of, taken_at__isnull=False).values_list("printer_id", "began", "ended"):
+        spans[log[0]].append((log[1], log[2]))
+    weeks: dict[int, list[LoggedWeek]] = defaultdict(list)
+    if spans:
+        for week in LoggedWeek.objects.filter(**of):
+            weeks[week.printer_id].append(week)
+    return {pk: _meters(readings[pk], weeks[pk], spans[pk], all_of_it) for pk in ids}
 
-    a_day: float
-    u95: float
 
-
-class Meter:
-    """The meter of one machine, from all of its readings."""
-
-    def __init__(self, rows: Sequence[MeterReading]) -> None:
-        # What it had shown before a reset is kept beneath what it shows since.
-        self.points: list[tuple[datetime, float]] = []
-        beneath = last = 0.0
-        for row in rows:
-            if row.reset:
-                beneath += last
-            last = row.hours
-            self.points.append((row.at, beneath + row.hours))
-        self.beneath = beneath
-
-    @property
-    def use(self) -> Use | None:
-        """Use of late; None with fewer than two readings some days apart."""
-        if not self.points:
-            return None
-        since = self.points[-1][0] - _OF_LATE
-        rows = [p for p in self.points if p[0] >= since]
-        days = (rows[-1][0] - rows[0][0]).total_seconds() / 86400
-        if len(rows) < 2 or days < 3:
-            return None
-        mean = (rows[-1][1] - rows[0][1]) / days
-        rates = [
-            ((b[1] - a[1]) / d, d)
-            for a, b in itertools.pairwise(rows)
-            if (d := (b[0] - a[0]).total_seconds() / 86400) > 0.5
-        ]
-        # Of one stretch alone nothing tells how even it was: half of it is typical.
-        spread = 0.5 * mean
-        if len(rates) > 1:
-            spread = 2 * (sum(d * (r - mean) ** 2 for r, d in rates) / sum(d for _, d in rates)) ** 0.5
-        return Use(mean, max(spread, 0.1 * mean))
-
-    def _before(self, long: timedelta, first: float, first_at: datetime) -> Hours | None:
-        """Hours before the first reading, by the use of late; None where that is not known, or too long ago."""
-        use = self.use
-        if use is None or long > _OF_LATE:
-            return None
-        days = long.total_seconds() / 86400
-        return Hours(max(0.0, first - use.a_day * days), True, use.u95 * days, first_at)
-
-    def at(self, moment: datetime) -> Hours | None:
-        """Hours at a moment: between two readings in proportion, after the last and before the first by the use of late."""
-        if not self.points:
-            return None
-        first_at, first = self.points[0]
-        if moment < first_at:
-            return self._before(first_at - moment, first, first_at)
-        for (t0, h0), (t1, h1) in itertools.pairwise(self.points):
-            if t0 <= moment < t1:
-                share = (moment - t0) / (t1 - t0)
-                return Hours(h0 + share * (h1 - h0), share > 0, (h1 - h0) / 4 if share > 0 else 0.0, t0)
-        last_at, last = self.points[-1]
-        days = (min(moment, last_at + _NO_FURTHER) - last_at).total_seconds() / 86400
-        use = self.use
-        if use is None or days < 0.5:
-            return Hours(last, days >= 0.5, 0.0 if days < 0.5 else days * 24 / 2, last_at)
-        return Hours(last + use.a_day * days, True, use.u95 * days, last_at)
+def meters_of(printer: Printer) -> Meters:
+    """The meters of a machine."""
+    return meters_for([printer])[printer.pk]
 
 
 def meter_of(printer: Printer) -> Meter:
-    """The meter of a machine."""
-    return Meter(list(MeterReading.objects.filter(printer=printer).order_by("at", "id")))
+    """The meter of a machine's hours."""
+    return meters_for([printer], all_of_it=False)[printer.pk].hours
+
+
+def _meters(rows: list[MeterReading], weeks: list[LoggedWeek], spans: list, all_of_it: bool) -> Meters:  # type: ignore[type-arg]
+    zone = timezone.get_default_timezone()
+    hours = Meter(
+        [Reading(r.at, r.hours, r.reset) for r in rows], stretches({w.monday: w.hours for w in weeks}, spans, zone)
+    )
+    if not all_of_it:
+        return Meters(hours, hours, {}, frozenset())
+    typical = set()
+
+    def counted(name: str, read: dict[int, float], logged: dict, most: float, factor: float) -> Meter:  # type: ignore[type-arg]
+        known = [Reading(r.at, read.get(r.pk, 0.0), r.reset) for r in rows if r.pk in read or r.reset]
+        if not read and not logged:
+            typical.add(name)
+            return hours.scaled(factor)
+        return Meter(known, stretches(logged, spans, zone) if logged else (), most)
+
+    axes = sorted({*TYPICAL_KM, *(a for r in rows for a in r.travel_km), *(a for w in weeks for a in w.travel_km)})
+    filament = counted(
+        "filament",
+        {r.pk: r.filament_kg for r in rows if r.filament_kg is not None},
+        {w.monday: w.filament_kg for w in weeks if w.filament_kg is not None},
+        _MOST_KG,
+        TYPICAL_KG,
+    )
+    travel = {
+        axis: counted(
+            axis,
+            {r.pk: r.travel_km[axis] for r in rows if axis in r.travel_km},
+            {w.monday: w.travel_km[axis] for w in weeks if axis in w.travel_km},
+            _MOST_KM,
+            TYPICAL_KM.get(axis, TYPICAL_KM["x"]),
+        )
+        for axis in axes
+    }
+    return Meters(hours, filament, travel, frozenset(typical))
 
 
 def read(
-    printer: Printer, hours: float, user: User, filament_m: float | None = None, reset: bool = False
+    printer: Printer,
+    hours: float,
+    user: User,
+    filament_kg: float | None = None,
+    travel_km: dict[str, float] | None = None,
+    reset: bool = False,
 ) -> MeterReading:
     """Write down what a meter shows. ``reset``: it began anew (a replaced board); refused where it cannot be so."""
     Printer.objects.select_for_update().get(pk=printer.pk)
-    moment = now()
-    last = MeterReading.objects.filter(printer=printer).order_by("at", "id").last()
+    moment, travel = now(), travel_km or {}
+    known = MeterReading.objects.filter(printer=printer).order_by("at", "id")
+    last = known.last()
     if last is not None and moment < last.at:
         raise Refused(409, "too_late", "A later reading is there already.", "hours")
     if last is not None and not reset:
@@ -139,14 +133,31 @@ def read(
                 f"Since {last.at:%-d %B} no more than {most:.0f} h have passed, and the meter is to have counted {hours - last.hours:.0f}.",
                 "hours",
             )
-    if last is not None and not reset and filament_m is not None and (last.filament_m or 0) > filament_m:
-        raise Refused(422, "out_of_range", f"Filament has gone back, from {last.filament_m:g} m.", "filament_m")
+        _no_way_back(list(known), filament_kg, travel)
     row = MeterReading.objects.create(
-        printer=printer, hours=hours, filament_m=filament_m, reset=reset and last is not None, at=moment, by=user
+        printer=printer,
+        hours=hours,
+        filament_kg=filament_kg,
+        travel_km=travel,
+        reset=reset and last is not None,
+        at=moment,
+        by=user,
     )
     again = " The meter began anew." if row.reset else ""
     audit(user, "read", printer, f"{printer.name} has printed {hours:g} h by its meter.{again}")
     return row
+
+
+def _no_way_back(known: list[MeterReading], filament_kg: float | None, travel: dict[str, float]) -> None:
+    """Refuse filament or travel that has gone back since it was last read."""
+    since = next((i for i in range(len(known) - 1, -1, -1) if known[i].reset), 0)
+    for row in known[since:]:
+        if filament_kg is not None and row.filament_kg is not None and filament_kg < row.filament_kg:
+            raise Refused(422, "out_of_range", f"Filament has gone back, from {row.filament_kg:g} kg.", "filament_kg")
+        for axis, km in travel.items():
+            if km < row.travel_km.get(axis, 0.0):
+                words = f"The travel of {axis.upper()} has gone back, from {row.travel_km[axis]:g} km."
+                raise Refused(422, "out_of_range", words, f"travel_km.{axis}")
 
 
 def _readings(asked: timeline.Asked) -> QuerySet[MeterReading]:

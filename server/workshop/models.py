@@ -258,14 +258,15 @@ class Deed(models.Model):
 
 
 class MeterReading(models.Model):
-    """What a machine's own meter showed: print hours, and metres of filament where it counts them. Rows are only ever added.
+    """What a machine's own meter showed: print hours, and filament (kg) and travel by axis (km) where it counts them. Rows are only ever added.
 
     ``reset``: the meter began anew before this reading (a replaced board): what it had shown before is kept beneath.
     """
 
     printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="meter_readings")
     hours = models.FloatField()
-    filament_m = models.FloatField(null=True)
+    filament_kg = models.FloatField(null=True)
+    travel_km = models.JSONField(default=dict)
     reset = models.BooleanField(default=False)
     at = models.DateTimeField()
     by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")
@@ -274,6 +275,58 @@ class MeterReading(models.Model):
         ordering = ["at", "id"]
         indexes = [models.Index(fields=["printer", "at"])]
         constraints = [models.CheckConstraint(condition=models.Q(hours__gte=0), name="hours_above_zero")]
+
+
+class JobLog(models.Model):
+    """A list of jobs as a machine wrote it, kept as it came. ``taken_at``: when its jobs were taken; null while it waits, or was refused.
+
+    ``columns``: which of its columns is which; ``wrong``: the rows for which it was refused; ``new``: how many of its jobs were not known.
+    """
+
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="job_logs")
+    name = models.CharField(max_length=120)
+    data = models.BinaryField()
+    columns = models.JSONField()
+    wrong = models.JSONField(default=list)
+    jobs = models.PositiveIntegerField(default=0)
+    new = models.PositiveIntegerField(default=0)
+    began = models.DateTimeField(null=True)
+    ended = models.DateTimeField(null=True)
+    at = models.DateTimeField()
+    taken_at = models.DateTimeField(null=True)
+    by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ["-at", "-id"]
+
+
+class LoggedJob(models.Model):
+    """A job that a log told of. A machine begins a file once at a moment: the same log twice makes no second row."""
+
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="+")
+    began = models.DateTimeField()
+    ended = models.DateTimeField()
+    name = models.CharField(max_length=80, blank=True)
+    filament_kg = models.FloatField(null=True)
+    travel_km = models.JSONField(default=dict)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["printer", "began", "name"], name="a_job_once")]
+        indexes = [models.Index(fields=["printer", "ended"])]
+
+
+class LoggedWeek(models.Model):
+    """What the jobs of a week (from Monday) add up to; made from them."""
+
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="+")
+    monday = models.DateField()
+    hours = models.FloatField()
+    filament_kg = models.FloatField(null=True)
+    travel_km = models.JSONField(default=dict)
+
+    class Meta:
+        ordering = ["monday"]
+        constraints = [models.UniqueConstraint(fields=["printer", "monday"], name="a_week_once")]
 
 
 class Instrument(models.Model):

@@ -16,6 +16,7 @@ const FETCH = {
   machine: () => import("./machine/Machine"),
   components: () => import("./machine/PartsPage"),
   stored: () => import("./machine/StoredPage"),
+  use: () => import("./machine/UsePage"),
   baseline: () => import("./machine/BaselinePage"),
   bench: () => import("./bench/BenchStart"),
   belts: () => import("./bench/BeltsBench"),
@@ -27,6 +28,7 @@ const FETCH = {
   knowledge: () => import("./knowledge/KnowledgePage"),
   workshop: () => import("./workshop/WorkshopPage"),
   nearMisses: () => import("./workshop/NearMisses"),
+  fleet: () => import("./workshop/FleetPage"),
   quarter: () => import("./workshop/QuarterPage"),
   instrument: () => import("./instrument/InstrumentPage"),
   study: () => import("./instrument/StudyPage"),
@@ -39,6 +41,7 @@ const view = <M, K extends keyof M>(fetch: () => Promise<M>, name: K) =>
 const Machine = view(FETCH.machine, "Machine");
 const ComponentsPage = view(FETCH.components, "PartsPage");
 const StoredPage = view(FETCH.stored, "StoredPage");
+const UsePage = view(FETCH.use, "UsePage");
 const BaselinePage = view(FETCH.baseline, "BaselinePage");
 const BenchStart = view(FETCH.bench, "BenchStart");
 const BenchMachine = view(FETCH.bench, "BenchMachine");
@@ -51,6 +54,7 @@ const Report = view(FETCH.report, "Report");
 const KnowledgePage = view(FETCH.knowledge, "KnowledgePage");
 const WorkshopPage = view(FETCH.workshop, "WorkshopPage");
 const NearMisses = view(FETCH.nearMisses, "NearMisses");
+const FleetPage = view(FETCH.fleet, "FleetPage");
 const QuarterPage = view(FETCH.quarter, "QuarterPage");
 const InstrumentPage = view(FETCH.instrument, "InstrumentPage");
 const StudyPage = view(FETCH.study, "StudyPage");
@@ -166,6 +170,7 @@ function Frame({ me }: { me: Me }) {
               <Route path="/" element={<Floor />} />
               <Route path="/machines/:id" element={<Machine />} />
               <Route path="/machines/:id/parts" element={<ComponentsPage />} />
+              <Route path="/machines/:id/use" element={<UsePage />} />
               <Route path="/machines/:id/stored" element={<StoredPage />} />
               <Route path="/machines/:id/baseline" element={<BaselinePage />} />
               <Route path="/report/:id" element={<Report />} />
@@ -182,6 +187,7 @@ function Frame({ me }: { me: Me }) {
               <Route path="/knowledge/:fault" element={<KnowledgePage />} />
               <Route path="/workshop" element={<WorkshopPage />} />
               <Route path="/near-misses" element={<NearMisses />} />
+              <Route path="/fleet" element={<FleetPage />} />
               <Route path="/quarter" element={<QuarterPage />} />
               <Route path="/instruments/:id" element={<InstrumentPage />} />
               <Route path="/comparisons/:id" element={<StudyPage />} />

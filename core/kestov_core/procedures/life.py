@@ -68,7 +68,7 @@ class LifeResult(Result):
 
     ``shape``: under 1 they fail early, about 1 by accident at any age, over 1 by wear. ``scale_hours``: when 63 % have failed;
     ``b10_hours``: when 10 % have; ``median_hours``: when half have. ``failure_probability``: of one of ``age_hours`` within
-    ``horizon_hours``. Each with ``low`` and ``high``.
+    ``horizon_hours``; ``left_hours``: as long as half of those last that have run as long as it has. Each with ``low`` and ``high``.
     """
 
     procedure: Literal["life"] = "life"
@@ -80,6 +80,7 @@ class LifeResult(Result):
     median_hours: Quantity | None = None
     default_life_hours: float | None = None
     failure_probability: Quantity | None = None
+    left_hours: Quantity | None = None
     survival: list[Survival] = []
 
 
@@ -153,14 +154,12 @@ def fit(context: LifeContext, hours: Floats, failed: NDArray[np.bool_]) -> LifeR
     if not result.failures:
         _say_typical(result, context)
         return result
-    parts = _parts(hours, failed)
-    shape, log_scale = _best(parts)
-    if shape >= 0.99 * _SHAPES[1]:
+    life = Life.of(hours, failed)
+    if life.shape >= 0.99 * _SHAPES[1]:
         result.warn(
             "all_at_one_age", "What failed was the oldest, or all failed at one age: the shape is not known from it."
         )
-    cells = _likely(parts, shape, log_scale)
-    _tell(result, context, parts, shape, log_scale, cells)
+    _tell(result, context, life)
     return result
 
 
@@ -239,51 +238,86 @@ def _around(axis: Floats, at: NDArray[np.intp], before: tuple[float, float]) -> 
     return max(before[0], float(axis[at.min()]) - 2 * step), min(before[1], float(axis[at.max()]) + 2 * step)
 
 
-def _tell(
-    result: LifeResult,
-    context: LifeContext,
-    parts: _Parts,
-    shape: float,
-    log_scale: float,
-    cells: tuple[Floats, Floats],
-) -> None:
-    """Every figure at the best course, with the least and most that the likely ones give it."""
+@dataclass(frozen=True)
+class Life:
+    """The life of one kind of part as it was fitted: of it any number of parts can be asked.
 
-    def told(of: Callable[[Floats, Floats], Floats], unit: str) -> Quantity:
-        value = float(of(np.array([shape]), np.array([log_scale]))[0])
-        every = of(*cells)
+    ``cells``: shapes and logarithms of the scale of all courses that are likely enough (95 %).
+    """
+
+    parts: _Parts
+    shape: float
+    log_scale: float
+    cells: tuple[Floats, Floats]
+
+    @classmethod
+    def of(cls, hours: Floats, failed: NDArray[np.bool_]) -> Life:
+        """Fitted to (n,) hours and whether each failed; one has to."""
+        parts = _parts(hours, failed)
+        shape, log_scale = _best(parts)
+        return cls(parts, shape, log_scale, _likely(parts, shape, log_scale))
+
+    def told(self, of: Callable[[Floats, Floats], Floats], unit: str) -> Quantity:
+        """A figure at the best course, with the least and most that the likely ones give it."""
+        value = float(of(np.array([self.shape]), np.array([self.log_scale]))[0])
+        every = of(*self.cells)
         low, high = float(every.min()), float(every.max())
         if high > _ENDLESS * value:
             return Quantity(value=value, unit=unit, low=low)
         return Quantity(value=value, u95=max(value - low, high - value), unit=unit, low=low, high=high)
 
-    def when(share: float) -> Callable[[Floats, Floats], Floats]:
+    def when(self, share: float) -> Quantity:
         """Hours at which that share has failed."""
-        return lambda k, s: parts.unit * np.exp(np.clip(s + math.log(-math.log1p(-share)) / k, -700, 30))
+        return self._at_hazard(-math.log1p(-share))
 
-    result.shape = told(lambda k, _: k, "1")
-    result.scale_hours = told(when(1 - math.exp(-1)), "h")
-    result.b10_hours = told(when(0.1), "h")
-    result.median_hours = told(when(0.5), "h")
+    def left(self, age_hours: float) -> Quantity:
+        """Hours that half of those last on which have run so long."""
+        return self._at_hazard(math.log(2), age_hours)
+
+    def _at_hazard(self, more: float, age_hours: float = 0.0) -> Quantity:
+        def hours(k: Floats, s: Floats) -> Floats:
+            hazard = self._gone(age_hours)(k, s) + more
+            until: Floats = self.parts.unit * np.exp(np.clip(s + np.log(hazard) / k, -700, 30)) - age_hours
+            return np.maximum(until, 0.0)
+
+        return self.told(hours, "h")
+
+    def _gone(self, hours: float) -> Callable[[Floats, Floats], Floats]:
+        """Cumulative hazard at an age."""
+        if hours <= 0:
+            return lambda k, s: np.zeros_like(k)
+        return lambda k, s: np.exp(np.clip(k * (math.log(hours / self.parts.unit) - s), -700, 700))
+
+    def fails_within(self, age_hours: float, horizon_hours: float) -> Quantity:
+        """The chance that one which has run so long fails within so many hours."""
+        before, after = self._gone(age_hours), self._gone(age_hours + horizon_hours)
+        return self.told(lambda k, s: -np.expm1(-np.clip(after(k, s) - before(k, s), 0, 700)), "1")
+
+    def survival(self, points: int = 40) -> list[Survival]:
+        """The share that still runs, by age."""
+        longest = 1.3 * max(float(self.parts.hours.max()) * self.parts.unit, self.when(0.5).value)
+        out = []
+        for hours in np.linspace(0, longest, points + 1)[1:]:
+            gone = self._gone(float(hours))
+            share = self.told(lambda k, s, gone=gone: np.exp(-gone(k, s)), "1")  # type: ignore[misc]
+            low, high = share.low or 0.0, 1.0 if share.high is None else share.high
+            out.append(Survival(hours=float(hours), share=share.value, low=low, high=high))
+        return out
+
+
+def _tell(result: LifeResult, context: LifeContext, life: Life) -> None:
+    result.shape = life.told(lambda k, _: k, "1")
+    result.scale_hours = life.when(1 - math.exp(-1))
+    result.b10_hours = life.when(0.1)
+    result.median_hours = life.when(0.5)
     result.judge("Half of them last", result.median_hours)
     result.judge("Nine of ten last", result.b10_hours)
-
-    def gone(hours: float) -> Callable[[Floats, Floats], Floats]:
-        """Cumulative hazard at an age."""
-        return lambda k, s: np.exp(np.clip(k * (math.log(max(hours, 1e-9) / parts.unit) - s), -700, 700))
-
-    if context.age_hours is not None and context.horizon_hours is not None:
-        before, after = gone(context.age_hours), gone(context.age_hours + context.horizon_hours)
-        result.failure_probability = told(lambda k, s: -np.expm1(-np.clip(after(k, s) - before(k, s), 0, 700)), "1")
-        result.judge(f"Fails within {context.horizon_hours:g} h", result.failure_probability)
-    longest = 1.3 * max(float(parts.hours.max()) * parts.unit, result.median_hours.value)
-    for hours in np.linspace(0, longest, 41):
-        if hours > 0:
-            share = told(lambda k, s, h=float(hours): np.exp(-gone(h)(k, s)), "1")  # type: ignore[misc]
-            low = 0.0 if share.low is None else share.low
-            result.survival.append(
-                Survival(hours=float(hours), share=share.value, low=low, high=1.0 if share.high is None else share.high)
-            )
+    if context.age_hours is not None:
+        result.left_hours = life.left(context.age_hours)
+        if context.horizon_hours is not None:
+            result.failure_probability = life.fails_within(context.age_hours, context.horizon_hours)
+            result.judge(f"Fails within {context.horizon_hours:g} h", result.failure_probability)
+    result.survival = life.survival()
 
 
 def _say_typical(result: LifeResult, context: LifeContext) -> None:

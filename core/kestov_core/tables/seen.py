@@ -98,7 +98,7 @@ def see(data: bytes) -> Seen:
         raise BadInput("empty_file", "The file is empty.", "data")
     if len(data) > MAX_CSV_BYTES:
         raise BadInput("too_large", "The table is over 50 MB.", "data")
-    text = _text(data).replace("\r\n", "\n").replace("\r", "\n")
+    text = text_of(data).replace("\r\n", "\n").replace("\r", "\n")
     head = list(itertools.islice(enumerate(_lines(text), 1), _LOOKED_AT))
     best = max((_begins(head, s) for s in _SEPARATORS), key=lambda b: b.figures)
     if best.figures < 1:
@@ -132,7 +132,8 @@ def _lines(text: str) -> Iterator[str]:
         at = end + 1
 
 
-def _text(data: bytes) -> str:
+def text_of(data: bytes) -> str:
+    """A table's text: UTF-8, UTF-16 with its mark, else Latin-1; ``not_text`` where it is none."""
     coding = "utf-16" if data[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8-sig"
     try:
         text = data.decode(coding)

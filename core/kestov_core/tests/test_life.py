@@ -109,6 +109,21 @@ class OnePart(unittest.TestCase):
 
 
 class Few(unittest.TestCase):
+    def test_what_is_left_to_one_that_has_run(self):
+        fresh = life(BEARINGS, [1] * 23, age_hours=0)
+        self.assertAlmostEqual(fresh.left_hours.value, fresh.median_hours.value, places=6)
+        self.assertAlmostEqual(fresh.left_hours.high, fresh.median_hours.high, places=6)
+        # Of a Weibull course: ((age/scale)^k + ln 2)^(1/k) scale - age.
+        old = life(BEARINGS, [1] * 23, age_hours=60)
+        k, scale = old.shape.value, old.scale_hours.value
+        self.assertAlmostEqual(
+            old.left_hours.value, scale * ((60 / scale) ** k + math.log(2)) ** (1 / k) - 60, places=6
+        )
+        # What wears out has the less left the longer it has run; half of them fail within what is left.
+        self.assertLess(old.left_hours.value, fresh.left_hours.value)
+        within = life(BEARINGS, [1] * 23, age_hours=60, horizon_hours=old.left_hours.value)
+        self.assertAlmostEqual(within.failure_probability.value, 0.5, places=6)
+
     def test_few_failures_say_so_and_keep_the_typical_life(self):
         for failed in ([0, 0, 0], [1, 0, 0], [1, 1, 0]):
             result = life([100, 200, 300], failed, default_life_hours=800)
@@ -141,7 +156,7 @@ class Few(unittest.TestCase):
     @given(st.lists(st.tuples(st.floats(0.1, 1e6), st.booleans()), min_size=1, max_size=12))
     def test_any_parts_give_an_answer_in_order(self, rows):
         result = life([h for h, _ in rows], [f for _, f in rows], age_hours=10, horizon_hours=10)
-        for q in (result.shape, result.median_hours, result.b10_hours, result.failure_probability):
+        for q in (result.shape, result.median_hours, result.b10_hours, result.failure_probability, result.left_hours):
             if q is not None:
                 self.assertLessEqual(q.low, q.value * (1 + 1e-6) + 1e-12)
                 self.assertGreaterEqual((math.inf if q.high is None else q.high) * (1 + 1e-6), q.value)

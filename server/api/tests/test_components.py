@@ -214,15 +214,15 @@ class Meters(Parts):
         self.meter(300, days_ago=20)
         now_there = self.here()["meter"]
         self.assertEqual(
-            (round(now_there["hours"]), now_there["estimated"], round(now_there["a_day"])), (500, True, 10)
+            (round(now_there["value"]), now_there["estimated"], round(now_there["a_day"])), (500, True, 10)
         )
         self.assertGreater(now_there["u95"], 0)
         self.meter(520)
         now_there = self.here()["meter"]
-        self.assertEqual((now_there["hours"], now_there["estimated"], now_there["u95"]), (520, False, 0))
+        self.assertEqual((now_there["value"], now_there["estimated"], now_there["u95"]), (520, False, 0))
         meter = meter_of(self.slinger)
-        self.assertAlmostEqual(meter.at(now() - timedelta(days=30)).hours, 200, delta=1)
-        self.assertAlmostEqual(meter.at(now() - timedelta(days=45)).hours, 50, delta=3)
+        self.assertAlmostEqual(meter.at(now() - timedelta(days=30)).value, 200, delta=1)
+        self.assertAlmostEqual(meter.at(now() - timedelta(days=45)).value, 50, delta=3)
         self.assertIsNone(meter.at(now() - timedelta(days=900)), "so far back nobody estimates")
 
     def test_back_or_further_than_the_calendar_is_refused_with_why(self):
@@ -234,11 +234,11 @@ class Meters(Parts):
     def test_a_replaced_board_is_a_reset_and_hours_go_on(self):
         self.meter(812, days_ago=10)
         self.meter(3, days_ago=5, reset=True)
-        here = self.meter(53)
-        self.assertEqual((here["meter"]["hours"], here["meter"]["shown"]), (865, 53))
+        self.meter(53)
+        self.assertEqual((self.here()["meter"]["value"], self.here()["meter"]["shown"]), (865, 53))
 
     def test_without_a_reading_nothing_is_known(self):
-        self.assertEqual(self.here()["meter"]["hours"], None)
+        self.assertEqual(self.here()["meter"]["value"], None)
         self.assertIsNone(Meter([]).at(now()))
         self.assertTrue(all(p["age_hours"] is None for p in self.here()["parts"]))
 

@@ -2119,6 +2119,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/components/{component_id}/life": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Life
+         * @description How long a part still lasts, beside all others of its kind and type in this workshop.
+         */
+        get: operations["components.life"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/components/{component_id}/deeds": {
         parameters: {
             query?: never;
@@ -2203,6 +2223,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers/{printer_id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description How much a machine was used: its meters, and its job logs by weeks.
+         */
+        get: operations["use.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/meter": {
         parameters: {
             query?: never;
@@ -2214,9 +2254,49 @@ export interface paths {
         put?: never;
         /**
          * Read Meter
-         * @description Write down what a machine's meter shows; one that goes back, or leaps, is refused with why.
+         * @description Write down what a machine's meters show; one that goes back, or leaps, is refused with why.
          */
         post: operations["meter.read"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/job-log/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Look at a job log, or at its beginning. Nothing is kept. ``meta`` is an AskedLog as JSON.
+         */
+        post: operations["use.look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/job-log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Log
+         * @description Take a job log, by a worker: whole, or not at all. The same log again changes nothing. ``meta`` is a TakeLog as JSON.
+         */
+        post: operations["use.take_log"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2279,6 +2359,46 @@ export interface paths {
          * @description How a figure of a place has gone since it was first measured.
          */
         get: operations["trend.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fleet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Figures
+         * @description Models of which several machines have a figure in common.
+         */
+        get: operations["fleet.list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fleet/{model_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description One figure across the machines of a model.
+         */
+        get: operations["fleet.see"];
         put?: never;
         post?: never;
         delete?: never;
@@ -10510,13 +10630,22 @@ export interface components {
         };
         /**
          * MeterOut
-         * @description Hours of use now. ``estimated``: worked out from the use since ``read_at``; ``u95``: how far that may be off; ``a_day``: use of late.
+         * @description What a meter stands at now, in ``unit``. ``what``: hours, filament, or the axis whose travel it counts.
+         *
+         *     ``estimated``: worked out from the use since ``read_at``; ``typical``: nobody counts it, it goes by the hours; ``u95``: how far it may
+         *     be off; ``a_day``: use of late; ``shown``: what it was last read to show.
          */
         MeterOut: {
-            /** Hours */
-            hours: number | null;
+            /** What */
+            what: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | null;
             /** Estimated */
             estimated: boolean;
+            /** Typical */
+            typical: boolean;
             /** U95 */
             u95: number | null;
             /** Read At */
@@ -10613,6 +10742,76 @@ export interface components {
             type_id?: number | null;
         };
         /**
+         * LeftOut
+         * @description How long a part still lasts: ``hours`` (half of such parts), from ``low`` to ``high`` (95 %, or a typical life's half to double; null:
+         *     no end is known), and the days on which that falls at its machine's own use (null: far off, or its use is not known).
+         */
+        LeftOut: {
+            /** Hours */
+            hours: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number | null;
+            /** By */
+            by: string | null;
+            /** Soonest */
+            soonest: string | null;
+            /** Latest */
+            latest: string | null;
+        };
+        /**
+         * LifeOut
+         * @description How long a part lasts. ``own``: by the lives of its kind and type here; else by ``expected_hours`` (``life_from``).
+         */
+        LifeOut: {
+            left: components["schemas"]["LeftOut"] | null;
+            /** Own */
+            own: boolean;
+            /** Expected Hours */
+            expected_hours: number | null;
+            /** Life From */
+            life_from: string;
+            /** Failures */
+            failures: number;
+            /** Survival */
+            survival: components["schemas"]["SurvivalOut"][];
+            /** Rows */
+            rows: components["schemas"]["RanOut"][];
+        };
+        /**
+         * RanOut
+         * @description One part of the kind and type: on which machine, how long it ran. ``runs``: it still sits there; ``this``: the one that was asked for.
+         */
+        RanOut: {
+            /** Printer */
+            printer: string;
+            /** Label */
+            label: string;
+            /** Hours */
+            hours: number;
+            /** Failed */
+            failed: boolean;
+            /** Runs */
+            runs: boolean;
+            /** This */
+            this: boolean;
+        };
+        /**
+         * SurvivalOut
+         * @description Share of parts that still run at an age, with its interval.
+         */
+        SurvivalOut: {
+            /** Hours */
+            hours: number;
+            /** Share */
+            share: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
          * DeedIn
          * @description What is done to a part. ``found``: of a look; ``used``: with what it was lubricated; ``because``: why it was taken out; ``type_id``: what
          *     comes in its place, where it is another type.
@@ -10696,19 +10895,227 @@ export interface components {
             notes: string;
         };
         /**
+         * LogOut
+         * @description A job log that was brought. ``taken_at`` null: it waits, or it was refused for what is ``wrong``.
+         */
+        LogOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Taken At */
+            taken_at: string | null;
+            /** Jobs */
+            jobs: number;
+            /** New */
+            new: number;
+            /** Began */
+            began: string | null;
+            /** Ended */
+            ended: string | null;
+            /** Wrong */
+            wrong: components["schemas"]["WrongRowOut"][];
+        };
+        /**
+         * UseOut
+         * @description How much a machine was used.
+         */
+        UseOut: {
+            /** Meters */
+            meters: components["schemas"]["MeterOut"][];
+            /** Weeks */
+            weeks: components["schemas"]["WeekOut"][];
+            /** Logs */
+            logs: components["schemas"]["LogOut"][];
+        };
+        /**
+         * WeekOut
+         * @description What the job logs add up to in the week from a Monday.
+         */
+        WeekOut: {
+            /**
+             * Monday
+             * Format: date
+             */
+            monday: string;
+            /** Hours */
+            hours: number;
+            /** Filament Kg */
+            filament_kg: number | null;
+        };
+        /**
+         * WrongRowOut
+         * @description A row of a log that cannot be taken; ``row`` 0: it is the log as a whole.
+         */
+        WrongRowOut: {
+            /** Row */
+            row: number;
+            /** Column */
+            column: string;
+            /** Message */
+            message: string;
+        };
+        /**
          * MeterIn
-         * @description What a machine's meter shows. ``reset``: it began anew, as with a replaced board.
+         * @description What a machine's meters show. ``reset``: they began anew, as with a replaced board.
          */
         MeterIn: {
             /** Hours */
             hours: number;
-            /** Filament M */
-            filament_m?: number | null;
+            /** Filament Kg */
+            filament_kg?: number | null;
+            /**
+             * Travel Km
+             * @default {}
+             */
+            travel_km: {
+                [key: string]: number;
+            };
             /**
              * Reset
              * @default false
              */
             reset: boolean;
+        };
+        /**
+         * JobColumns
+         * @description Which column of a machine's job log is which, each by its name in the header; empty where the log has none.
+         *
+         *     ``took``: how long a job ran, where its end is not told, in ``took_in`` (``clock``: as 3:25:00 or 3h 25m). ``travel``: by axis.
+         *     ``dates``: how they are written (``seconds``: since 1970); ``zone``: where those without a zone of their own are meant.
+         */
+        JobColumns: {
+            /** Began */
+            began: string;
+            /**
+             * Ended
+             * @default
+             */
+            ended: string;
+            /**
+             * Took
+             * @default
+             */
+            took: string;
+            /**
+             * Took In
+             * @default clock
+             * @enum {string}
+             */
+            took_in: "clock" | "s" | "min" | "h";
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Filament
+             * @default
+             */
+            filament: string;
+            /**
+             * Filament In
+             * @default g
+             * @enum {string}
+             */
+            filament_in: "kg" | "g" | "m" | "mm" | "cm3";
+            /**
+             * Diameter Mm
+             * @default 1.75
+             */
+            diameter_mm: number;
+            /**
+             * Travel
+             * @default {}
+             */
+            travel: {
+                [key: string]: string;
+            };
+            /**
+             * Travel In
+             * @default m
+             * @enum {string}
+             */
+            travel_in: "km" | "m" | "mm";
+            /**
+             * Dates
+             * @default year_first
+             * @enum {string}
+             */
+            dates: "year_first" | "day_first" | "month_first" | "seconds";
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
+         * JobShown
+         * @description A job as it would be taken.
+         */
+        JobShown: {
+            /**
+             * Began
+             * Format: date-time
+             */
+            began: string;
+            /** Hours */
+            hours: number;
+            /** Name */
+            name: string;
+            /** Filament Kg */
+            filament_kg: number | null;
+        };
+        /**
+         * LogSeen
+         * @description What stands in a job log, or in its beginning, and what of it would be taken.
+         *
+         *     ``remembered``: ``columns`` are those of the last time. ``unbegun``: rows that tell of no use. ``known``: jobs that are there already.
+         *     ``problem``: why it cannot be read so at all, with the ``field``.
+         */
+        LogSeen: {
+            /** Names */
+            names: string[];
+            /** First */
+            first: string[][];
+            columns: components["schemas"]["JobColumns"];
+            /** Remembered */
+            remembered: boolean;
+            /** Rows */
+            rows: number;
+            /** Jobs */
+            jobs: number;
+            /** Unbegun */
+            unbegun: number;
+            /** Known */
+            known: number;
+            /** Hours */
+            hours: number;
+            /** Filament Kg */
+            filament_kg: number | null;
+            /** Began */
+            began: string | null;
+            /** Ended */
+            ended: string | null;
+            /** Shown */
+            shown: components["schemas"]["JobShown"][];
+            /** Weeks */
+            weeks: components["schemas"]["WeekOut"][];
+            /** Wrong */
+            wrong: components["schemas"]["WrongRowOut"][];
+            /** Wrong Rows */
+            wrong_rows: number;
+            /** Problem */
+            problem: string;
+            /** Field */
+            field: string;
         };
         /**
          * Taken
@@ -10901,6 +11308,93 @@ export interface components {
              * @default []
              */
             course: components["schemas"]["CoursePoint"][];
+        };
+        /**
+         * CommonOut
+         * @description A figure that several machines of a model have.
+         */
+        CommonOut: {
+            /** Procedure */
+            procedure: string;
+            /** Place */
+            place: string;
+            /** Words */
+            words: string;
+            /** Unit */
+            unit: string;
+            /** Machines */
+            machines: number;
+        };
+        /**
+         * ModelFigures
+         * @description A model, and the figures that its machines have in common.
+         */
+        ModelFigures: {
+            /** Model Id */
+            model_id: number;
+            /** Model */
+            model: string;
+            /** Figures */
+            figures: components["schemas"]["CommonOut"][];
+        };
+        /**
+         * FleetOut
+         * @description A figure across machines. ``few``: too few to say which is odd; ``together``: what most moved by; ``all_moved``: more than chance.
+         */
+        FleetOut: {
+            common: components["schemas"]["CommonOut"];
+            /** Centre */
+            centre: number;
+            /** Spread */
+            spread: number;
+            /** Few */
+            few: boolean;
+            together: components["schemas"]["Quantity"] | null;
+            /** All Moved */
+            all_moved: boolean;
+            /** Machines */
+            machines: components["schemas"]["MachineStands"][];
+        };
+        /**
+         * MachineStands
+         * @description A machine's figure among the others. ``apart``: so many spreads from the centre (null: they are all alike); ``odd``: further than
+         *     chance has it; ``before``, ``moved``: since the figure before (null: none, or it was ``touched`` in between); ``alone``: otherwise than the
+         *     others did.
+         */
+        MachineStands: {
+            /** Printer Id */
+            printer_id: number;
+            /** Printer */
+            printer: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            value: components["schemas"]["Quantity"];
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /** Apart */
+            apart: number | null;
+            /** Odd */
+            odd: boolean;
+            /** Before At */
+            before_at: string | null;
+            /** Before */
+            before: number | null;
+            /** Moved */
+            moved: number | null;
+            /** Alone */
+            alone: boolean;
+            /** Touched */
+            touched: string;
         };
         /**
          * ExpectedOut
@@ -14671,6 +15165,28 @@ export interface operations {
             };
         };
     };
+    "components.life": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                component_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LifeOut"];
+                };
+            };
+        };
+    };
     "components.deed": {
         parameters: {
             query?: never;
@@ -14793,6 +15309,28 @@ export interface operations {
             };
         };
     };
+    "use.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseOut"];
+                };
+            };
+        };
+    };
     "meter.read": {
         parameters: {
             query?: never;
@@ -14814,7 +15352,75 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ComponentsHere"];
+                    "application/json": components["schemas"]["UseOut"];
+                };
+            };
+        };
+    };
+    "use.look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogSeen"];
+                };
+            };
+        };
+    };
+    "use.take_log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
                 };
             };
         };
@@ -14910,6 +15516,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CourseOut"];
+                };
+            };
+        };
+    };
+    "fleet.list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelFigures"][];
+                };
+            };
+        };
+    };
+    "fleet.see": {
+        parameters: {
+            query: {
+                procedure: string;
+                place: string;
+            };
+            header?: never;
+            path: {
+                model_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FleetOut"];
                 };
             };
         };

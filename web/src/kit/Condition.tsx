@@ -4,7 +4,7 @@ import type { Schemas } from "../api/client";
 export type Condition = Schemas["AxisOut"]["condition"];
 export type Fitness = Schemas["ConditionOut"]["fitness"];
 
-const WORD: Record<Condition, string> = {
+export const WORD: Record<Condition, string> = {
   sound: "Sound",
   watch: "Watch",
   out_of_adjustment: "Out of adjustment",

@@ -12,9 +12,15 @@ type Props = {
   plain?: boolean;
   /** A wall of a part on the bed, by the way it runs. */
   wall?: "x" | "y" | null;
+  /** Where it lies in a drawing around it. */
+  within?: { x: number; y: number };
 };
 
-const path = (points: P2[]) => points.map(([x, y], i) => `${i ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`).join("");
+/** Width and height of the drawing. */
+export const SKETCH: P2 = [320, 290];
+
+export const path = (points: P2[]) =>
+  points.map(([x, y], i) => `${i ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`).join("");
 
 export function Sketch({
   description,
@@ -25,6 +31,7 @@ export function Sketch({
   className = "",
   plain = false,
   wall = null,
+  within,
 }: Props) {
   const d = layout(description);
   const names = Object.keys(d.belts).map((p) => p.toUpperCase());
@@ -32,7 +39,8 @@ export function Sketch({
   const span = lit ? d.belts[lit]?.span : undefined;
   return (
     <svg
-      viewBox="0 0 320 290"
+      viewBox={`0 0 ${SKETCH[0]} ${SKETCH[1]}`}
+      {...(within ? { ...within, width: SKETCH[0], height: SKETCH[1] } : {})}
       className={`block ${className}`}
       fill="none"
       strokeLinejoin="round"

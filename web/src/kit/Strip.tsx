@@ -10,9 +10,22 @@ type Props = {
   high?: number | null;
   before?: Quantity | null;
   width?: number;
+  /** Ends of the scale, where several strips stand on one. */
+  ends?: [number, number];
+  /** Where others stand: a light line across. */
+  centre?: number;
 };
 
-export function Strip({ label, quantity, low = null, high = null, before = null, width = 560 }: Props) {
+export function Strip({
+  label,
+  quantity,
+  low = null,
+  high = null,
+  before = null,
+  width = 560,
+  ends: shared,
+  centre,
+}: Props) {
   const me = useMe();
   const unit = quantity?.unit ?? before?.unit ?? "N";
   const { unit: shownUnit, factor } = preferred(unit, me);
@@ -23,7 +36,8 @@ export function Strip({ label, quantity, low = null, high = null, before = null,
   const top = Math.max(...marks, ...(ends ?? [0])) || 1;
   const bottom = Math.min(...marks, ...(ends ?? []));
   const room = (top - bottom || top) * 0.18;
-  const x = scaleLinear([bottom < 0 ? bottom - room : Math.max(0, bottom - room), top + room], [6, width - 6]);
+  const own: [number, number] = [bottom < 0 ? bottom - room : Math.max(0, bottom - room), top + room];
+  const x = scaleLinear(shared ?? own, [6, width - 6]).clamp(shared !== undefined);
   const text = (v: number) => `${Number((v * factor).toPrecision(3))}`;
   const aria =
     `${label}: ${quantity ? sentence(quantity, me) : "not measured"}` +
@@ -55,6 +69,7 @@ export function Strip({ label, quantity, low = null, high = null, before = null,
           </g>
         ),
       )}
+      {centre === undefined ? null : <path d={`M${x(centre)} 8v52`} stroke="var(--ink2)" strokeDasharray="5 4" />}
       {before ? (
         <g>
           <path d={`M${x(before.value)} 16v36`} stroke="var(--ink2)" strokeWidth={2.5} strokeDasharray="2 4" />

@@ -157,6 +157,30 @@ function belts(kinematics: Description["kinematics"]): Record<string, BeltPath> 
 
 const SCREWS: Record<string, P3> = { z1: [10, 80, 0], z2: [190, 80, 0], z3: [100, 158, 0], z4: [100, 4, 0] };
 
+/** Where a place of a machine is on its drawing: what a note about it points at. Of a place that is not drawn, the frame's foot. */
+export function anchor(d: Description, place: string): P2 {
+  const k = d.kinematics;
+  const drawn = layout(d);
+  const belt = drawn.belts[place];
+  if (belt) return belt.label;
+  const screw = drawn.screws[place];
+  if (screw) return [(screw[0][0] + screw[1][0]) / 2, (screw[0][1] + screw[1][1]) / 2];
+  const [head, top] = [drawn.head[0]!, drawn.head[2]!];
+  const rail = { bed_slinger: 104, fixed_bed: 148, corexy: 178, belt_bed: 122, delta: 128 }[k];
+  const bed = { bed_slinger: 26, delta: 14, belt_bed: 34, corexy: 60, fixed_bed: 60 }[k];
+  const fixed: Record<string, P2> = {
+    x: at([150, 80, rail]),
+    y: k === "bed_slinger" ? at([130, 40, 4]) : at([4, 130, rail]),
+    z: at([200, k === "bed_slinger" ? 80 : 160, 60]),
+    bed: at([140, 30, bed]),
+    frame: at([0, 0, 30]),
+    head: [(head[0] + top[0]) / 2, head[1]],
+    e: [(head[0] + top[0]) / 2, top[1]],
+    all: at([120, 0, 0]),
+  };
+  return fixed[place] ?? at([0, 0, 0]);
+}
+
 /** A little part on the bed with one wall of it lit, and an arrow across that wall: whose motion its ripples are. */
 export function wallOn(k: Description["kinematics"], runs: "x" | "y"): { part: P2[][]; face: P2[]; arrow: [P2, P2] } {
   const z = { bed_slinger: 26, delta: 14, belt_bed: 34, corexy: 60, fixed_bed: 60 }[k];

@@ -5,6 +5,7 @@ import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, fieldError, INPUT, TextField } from "../kit/bits";
 import { ConditionMark } from "../kit/Condition";
 import { ago } from "../kit/figures";
+import { Lasting } from "./Lasting";
 
 type Here = Schemas["ComponentsHere"];
 type Part = Here["parts"][number];
@@ -162,24 +163,36 @@ export function OnePart({ id, p, types }: Props) {
         </form>
       ) : null}
       <ErrorNote error={done.error} />
-      <History id={p.id} />
+      <Folded words="How long it still lasts">
+        <Lasting id={p.id} />
+      </Folded>
+      <Folded words="What was done here before">
+        <History id={p.id} />
+      </Folded>
     </div>
   );
 }
 
-function History({ id }: { id: number }) {
+/** What is fetched only when it is unfolded. */
+function Folded({ words, children }: { words: string; children: React.ReactNode }) {
   const [open, setOpen] = useState(false);
+  return (
+    <details onToggle={(e) => setOpen(e.currentTarget.open)}>
+      <summary className="min-h-11 cursor-pointer py-2 text-[15px] font-semibold text-ink2">{words}</summary>
+      {open ? children : null}
+    </details>
+  );
+}
+
+function History({ id }: { id: number }) {
   const rows = useQuery({
     queryKey: ["components", id, "history"],
     queryFn: () => got(api.GET("/api/components/{component_id}/history", { params: { path: { component_id: id } } })),
-    enabled: open,
   });
   return (
-    <details onToggle={(e) => setOpen(e.currentTarget.open)}>
-      <summary className="min-h-11 cursor-pointer py-2 text-[15px] font-semibold text-ink2">
-        What was done here before
-      </summary>
+    <>
       {rows.data?.length === 0 ? <p>Nothing was written down yet.</p> : null}
+      <ErrorNote error={rows.error} />
       <ul className="rows">
         {rows.data?.map((d) => (
           <li key={`${d.at}${d.words}`} className="py-1.5">
@@ -191,7 +204,7 @@ function History({ id }: { id: number }) {
           </li>
         ))}
       </ul>
-    </details>
+    </>
   );
 }
 

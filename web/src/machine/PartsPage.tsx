@@ -3,12 +3,11 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
-import { ErrorNote, Loading, useTitle } from "../kit/bits";
+import { Button, ErrorNote, Loading, useTitle } from "../kit/bits";
 import { type Condition, ConditionMark } from "../kit/Condition";
-import { Sketch } from "../kit/Sketch";
-import { axisName } from "../kit/words";
 import { MeterSheet } from "./MeterSheet";
 import { Empty, LifeBar, OnePart } from "./OnePart";
+import { PartsSketch } from "./PartsSketch";
 
 type Here = Schemas["ComponentsHere"];
 type Part = Here["parts"][number];
@@ -38,7 +37,6 @@ export function PartsPage() {
       <Loading what="its parts" />
     );
   const { parts, empty, meter, types } = here.data;
-  const places = [...new Set(parts.map((p) => p.place))];
   const shown = parts.filter((p) => place === null || p.place === place);
   const of = (conditions: Condition[]) =>
     shown
@@ -49,36 +47,38 @@ export function PartsPage() {
     ["Not known", of(["not_known"])],
     ["Sound", of(["sound"])],
   ];
-  const belts = Object.fromEntries(parts.filter((p) => p.kind === "belt").map((p) => [p.place, p.condition]));
+  const show = (p: Part) => {
+    setPlace(p.place);
+    setOpen(open === p.id ? null : p.id);
+  };
   return (
-    <div className="grid items-start gap-5 lg:grid-cols-[400px_1fr]">
+    <div className="grid items-start gap-5 lg:grid-cols-[minmax(0,640px)_minmax(0,1fr)]">
       <div className="grid gap-5">
         <section className="sheet grid gap-3">
           <p className="text-ink2">
             <Link to={`/machines/${id}`}>{printer.data.name}</Link>
           </p>
           <h1 className="!text-[26px]">Its parts</h1>
-          <Sketch
+          <PartsSketch
             description={printer.data.description}
-            conditions={belts}
-            lit={place && place in belts ? place : null}
-            onPick={(p) => setPlace(place === p ? null : p)}
+            parts={parts}
+            place={place}
+            open={open}
+            onPlace={(p) => setPlace(place === p ? null : p)}
+            onPart={show}
           />
-          <div className="flex flex-wrap gap-2" role="group" aria-label="Where">
-            {[null, ...places].map((p) => (
-              <button
-                key={p ?? "everywhere"}
-                type="button"
-                aria-pressed={place === p}
-                className={`min-h-11 rounded-[3px] border px-3 ${place === p ? "border-ink bg-ink font-semibold text-sheet" : "border-line bg-sheet hover:bg-well"}`}
-                onClick={() => setPlace(p)}
-              >
-                {p === null ? "Everywhere" : p === "all" ? "Whole machine" : p === "e" ? "Drive, hot end" : axisName(p)}
-              </button>
-            ))}
-          </div>
+          {place === null ? (
+            <p className="text-[15px] text-ink2">Choose a place, or a mark: each is a part, by its condition.</p>
+          ) : (
+            <Button className="justify-self-start" onClick={() => setPlace(null)}>
+              Everywhere
+            </Button>
+          )}
         </section>
         <MeterSheet id={id} meter={meter} />
+        <p>
+          <Link to={`/machines/${id}/use`}>Filament, travel, job logs</Link>
+        </p>
       </div>
       <section className="sheet" aria-label="Parts">
         {groups.map(([words, rows]) => {

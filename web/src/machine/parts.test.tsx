@@ -41,7 +41,17 @@ const PARTS = [
   }),
   part(3, "Frame joints", { kind: "joints", place: "frame", condition: "sound", can: ["adjust"] }),
 ];
-const METER = { hours: 865, estimated: true, u95: 12, read_at: new Date().toISOString(), a_day: 6.5, shown: 53 };
+const METER = {
+  what: "hours",
+  unit: "h",
+  value: 865,
+  typical: false,
+  estimated: true,
+  u95: 12,
+  read_at: new Date().toISOString(),
+  a_day: 6.5,
+  shown: 53,
+};
 const TYPES = [{ id: 4, name: "Ball idler", kind: "idler", life_hours: 9000, lubricant: "", notes: "" }];
 
 function page(empty: Schemas["EmptyPosition"][] = [], meter: Schemas["MeterOut"] = METER) {
@@ -126,7 +136,17 @@ describe("the meter", () => {
   });
 
   it("that was never read says what that means", () => {
-    page([], { hours: null, estimated: false, u95: null, read_at: null, a_day: null, shown: null });
+    page([], {
+      what: "hours",
+      unit: "h",
+      value: null,
+      estimated: false,
+      typical: false,
+      u95: null,
+      read_at: null,
+      a_day: null,
+      shown: null,
+    });
     expect(screen.getByText(/Its meter was never read/)).toBeTruthy();
     expect(screen.queryByLabelText("It began anew: the board was replaced")).toBeNull();
   });

@@ -29,9 +29,14 @@ export function WorkshopPage() {
     <div className="mx-auto grid max-w-5xl gap-4">
       <div className="flex flex-wrap items-baseline justify-between gap-x-6">
         <h1>The workshop</h1>
-        <Link to="/quarter" className="inline-flex min-h-11 items-center font-semibold">
-          What the next quarter will want
-        </Link>
+        <span className="flex flex-wrap gap-x-5 font-semibold">
+          <Link to="/fleet" className="inline-flex min-h-11 items-center">
+            Across the machines
+          </Link>
+          <Link to="/quarter" className="inline-flex min-h-11 items-center">
+            What the next quarter will want
+          </Link>
+        </span>
       </div>
       <Tabs.Root defaultValue={s.areas.length ? (s.models.length ? "machines" : "models") : "room"}>
         <Tabs.List aria-label="Parts of the workshop" className="mb-4 flex flex-wrap border-b border-line">

@@ -1,0 +1,145 @@
+"""How long parts last in this workshop: from all of a kind and type that were taken out, and all that still run.
+
+With fewer than three failures of a kind its typical life speaks, which is wide. Not here: which part is worn today (`parts`).
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+import numpy as np
+from kestov_core.condition.use import Use
+from kestov_core.procedures.life import FEW, Life
+from people.clock import now
+from workshop.components import age_hours, life_hours
+from workshop.meters import meters_for
+from workshop.models import Component, Printer
+
+#: A typical life is from half to double (the head of the list of kinds says so).
+_WIDE = 2.0
+#: So many days ahead nobody says a day.
+_FAR = 3650.0
+
+
+@dataclass(frozen=True)
+class Ran:
+    """One part of a kind: how long it ran. ``failed``: it was taken out for it; ``runs``: it still sits there."""
+
+    component: Component
+    hours: float
+    failed: bool
+    runs: bool
+
+
+@dataclass(frozen=True)
+class Left:
+    """How long a part still lasts: hours, with their interval, and the days on which that falls at its machine's own use (none: far off)."""
+
+    hours: float
+    low: float
+    high: float | None
+    by: date | None
+    soonest: date | None
+    latest: date | None
+
+
+class Lives:
+    """The lives of kinds and types of parts. ``sitting``: those that still run, each with its hours."""
+
+    def __init__(self, sitting: Iterable[tuple[Component, float]], kind: str = "", type_id: int | None = None) -> None:
+        self._rows: dict[tuple[str, int | None], list[Ran]] = defaultdict(list)
+        self._fitted: dict[tuple[str, int | None], Life | None] = {}
+        gone = Component.objects.exclude(removed_on=None).exclude(removed_because="moved").select_related("printer")
+        if kind:
+            gone = gone.filter(kind=kind, type_id=type_id)
+        for c in gone.exclude(removed_hours=None).exclude(fitted_hours=None):
+            assert c.removed_hours is not None and c.fitted_hours is not None
+            ran = c.removed_hours - c.fitted_hours + c.brought_hours
+            if ran > 0:
+                self._rows[c.kind, c.type_id].append(Ran(c, ran, c.removed_because in ("failed", "worn"), False))
+        for c, hours in sitting:
+            if hours > 0:
+                self._rows[c.kind, c.type_id].append(Ran(c, hours, False, True))
+
+    def rows(self, c: Component) -> list[Ran]:
+        """All of a part's kind and type whose hours are known."""
+        return self._rows.get((c.kind, c.type_id), [])
+
+    def of(self, c: Component) -> Life | None:
+        """The life of a part's kind and type here; None where fewer than three have failed."""
+        key = c.kind, c.type_id
+        if key not in self._fitted:
+            rows = self.rows(c)
+            few = sum(r.failed for r in rows) < FEW
+            self._fitted[key] = None if few else Life.of(np.array([r.hours for r in rows]), np.array([r.failed for r in rows]))  # fmt: skip
+        return self._fitted[key]
+
+
+def left(age: float, life: Life | None, expected: float, use: Use | None) -> Left:
+    """How long a part of an age still lasts: by the lives here, else by the life that it can be expected to have."""
+    if life is not None:
+        told = life.left(age)
+        hours, low, high = told.value, told.low if told.low is not None else 0.0, told.high
+    else:
+        hours, low, high = expected - age, expected / _WIDE - age, expected * _WIDE - age
+    hours, low = max(0.0, hours), max(0.0, low)
+    high = None if high is None else max(0.0, high)
+
+    def day(many: float | None, a_day: float) -> date | None:
+        if many is None or a_day <= 0 or many / a_day > _FAR:
+            return None
+        return (now() + timedelta(days=many / a_day)).date()
+
+    if use is None:
+        return Left(hours, low, high, None, None, None)
+    slow, fast = use.a_day - use.u95, use.a_day + use.u95
+    return Left(hours, low, high, day(hours, use.a_day), day(low, fast), day(high, slow))
+
+
+@dataclass(frozen=True)
+class OneLife:
+    """How long a part lasts, and what that is from: ``life`` null where it is ``expected`` (hours, and where those are from)."""
+
+    left: Left | None
+    life: Life | None
+    expected: tuple[float, str] | None
+    rows: list[Ran]
+
+
+def life_of(component: Component) -> OneLife:
+    """How long a part still lasts, with all of its kind and type in this workshop."""
+    alike = Component.objects.filter(kind=component.kind, type_id=component.type_id, removed_on=None)
+    sitting = list(alike.filter(printer__retired=False).select_related("printer", "type"))
+    printers = {c.printer_id: c.printer for c in sitting}
+    if component.removed_on is None:
+        printers[component.printer_id] = component.printer
+    meters = meters_for(printers.values(), all_of_it=False)
+    ages = [(c, age[0]) for c in sitting if (age := age_hours(c, meters[c.printer_id].hours)) is not None]
+    lives = Lives(ages, component.kind, component.type_id)
+    life, expected = lives.of(component), life_hours(component)
+    mine = next((age for c, age in ages if c.pk == component.pk), None)
+    known = mine is not None and (life is not None or expected is not None)
+    return OneLife(
+        left=left(mine, life, expected[0] if expected else 0.0, meters[component.printer_id].hours.use)
+        if known and mine is not None
+        else None,
+        life=life,
+        expected=expected,
+        rows=sorted(lives.rows(component), key=lambda r: r.hours),
+    )
+
+
+def ages_of(printers: list[Printer]) -> dict[int, tuple[Component, float, Use | None]]:
+    """Every part that sits in these machines and whose hours are known, by its key; with its machine's use."""
+    meters = meters_for(printers, all_of_it=False)
+    out = {}
+    rows = Component.objects.filter(removed_on=None).select_related("type")
+    for c in rows if len(printers) > 20 else rows.filter(printer__in=printers):
+        meter = meters.get(c.printer_id)
+        age = None if meter is None else age_hours(c, meter.hours)
+        if meter is not None and age is not None:
+            out[c.pk] = c, age[0], meter.hours.use
+    return out
