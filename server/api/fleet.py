@@ -100,7 +100,7 @@ def see(request: SignedIn, model_id: int, procedure: str, place: str):
                 printer_id=m.printer.pk,
                 printer=m.printer.name,
                 at=m.now.at,
-                value=Quantity(value=m.now.value, u95=m.now.u95, unit=unit),
+                value=Quantity(value=m.now.value, u95=m.u95, unit=unit),
                 low=m.low,
                 high=m.high,
                 verdict=cast(Verdict, m.verdict),

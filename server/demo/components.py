@@ -1,4 +1,4 @@
-"""The machines' meters, read once a month, and what was done to single parts over the spring."""
+"""Types of parts, and what was done to single parts over the months."""
 
 from __future__ import annotations
 
@@ -6,16 +6,14 @@ from datetime import timedelta
 from typing import TYPE_CHECKING, Any
 
 from people.clock import at
-from workshop.models import Component, Printer
+from workshop.models import Component
+
+from .history import A_DAY, LONG
 
 if TYPE_CHECKING:
     from .workshop import Maker
 
-#: Hours of print a day of each machine; two types that the workshop has its own figure for; what was done to single parts.
-_A_DAY = {
-    "Bowline": 6.5, "Marline": 7.2, "Sheepshank": 4.1, "Halyard": 3.8, "Carrick": 2.2, "Windlass": 5.0, "Capstan": 2.9,
-    "Longsplice": 3.3,
-}  # fmt: skip
+#: Two types that the workshop has its own figure for; what was done to single parts.
 _TYPES = [
     {"name": "Steel nozzle, hardened", "kind": "nozzle", "life_hours": 2500},
     {
@@ -41,6 +39,8 @@ _DEEDS: list[tuple[str, str, str, int, dict[str, Any]]] = [
         18,
         {"did": "inspect", "found": "trouble", "words": "The upper one rumbles when spun."},
     ),
+    ("Marline", "belt", "a", 210, {"did": "replace", "because": "worn", "words": "Fuzz on its edge."}),
+    ("Marline", "belt", "b", 210, {"did": "replace", "because": "worn", "words": "With its partner."}),
     ("Bowline", "pulley", "a", 18, {"did": "inspect", "found": "sound", "words": "Marks in line."}),
     ("Windlass", "liner", "e", 33, {"did": "replace", "because": "failed", "words": "Browned at its end."}),
     ("Windlass", "joints", "frame", 12, {"did": "inspect", "found": "sound"}),
@@ -49,24 +49,30 @@ _DEEDS: list[tuple[str, str, str, int, dict[str, Any]]] = [
 ]
 
 
-def parts_and_hours(maker: Maker, printers: list[tuple[str, str, str, dict[str, float]]]) -> None:
-    """The meters read once a month, and what was done to single parts."""
+def parts_of_machines(maker: Maker, printers: list[tuple[str, str, str, dict[str, float]]]) -> None:
+    """Types of parts, and what was done to single parts."""
     for row in _TYPES:
         maker.call("lead", "POST", "/part-types", row)
-    for i, (name, *_) in enumerate(printers):
-        path = f"/printers/{Printer.objects.get(name=name).pk}/meter"
-        for k, ago in enumerate((112, 81, 50, 22)):
-            uneven = (0.0, 6.0, -9.0, 4.0)[k]
-            hours = round(_A_DAY[name] * (400 + 37 * i - ago) + uneven, 1)
-            with at(maker.today - timedelta(days=ago, hours=2)):
-                maker.call("tech2", "POST", path, {"hours": hours})
-    worn = [
-        (name, kind, "e", 24 + 8 * i + more, {"did": "replace", "because": "worn"})
-        for i, (name, *_) in enumerate(printers)
-        for kind, more in (("nozzle", 0), ("liner", 11))
-        if not any(d[:2] == (name, kind) for d in _DEEDS)
-    ]
+    worn = [row for i, (name, *_) in enumerate(printers) for row in _worn_out(maker, name, i)]
     for name, kind, place, ago, told in sorted([*_DEEDS, *worn], key=lambda d: -d[3]):
         part = Component.objects.get(printer__name=name, kind=kind, place=place, removed_on=None)
         with at(maker.today - timedelta(days=ago)):
             maker.call("tech", "POST", f"/components/{part.pk}/deeds", told)
+
+
+def _worn_out(maker: Maker, name: str, i: int) -> list[tuple[str, str, str, int, dict[str, Any]]]:
+    """Nozzles and liners as they wore out over the months, each after its own hours; the last of each some weeks ago."""
+    rows = []
+    for kind, last, hours in (("nozzle", 24 + 8 * i, 1100.0), ("liner", 35 + 8 * i, 1900.0)):
+        ago = next((float(d[3]) for d in _DEEDS if d[:2] == (name, kind)), None)
+        told = {"did": "replace", "because": "worn"}
+        if ago is None:
+            rows.append((name, kind, "e", last, told))
+            ago = float(last)
+        while True:
+            ago += hours * float(maker.rng.weibull(2.6)) / A_DAY[name]
+            if ago > LONG - 30:
+                break
+            sound = float(maker.rng.random()) < 0.2
+            rows.append((name, kind, "e", int(ago), {"did": "replace", "because": "sound" if sound else "worn"}))
+    return rows

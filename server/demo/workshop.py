@@ -25,7 +25,8 @@ from people.clock import at
 from people.models import Role, User
 from workshop.models import Printer
 
-from .components import parts_and_hours
+from .components import parts_of_machines
+from .history import LONG, eighteen_months
 from .instruments import INSTRUMENTS, check_and_compare
 from .models_of_printers import MODELS
 from .parts import own_part
@@ -129,9 +130,10 @@ class Maker:
             client.force_login(user, backend="django.contrib.auth.backends.ModelBackend")
             self.clients[username] = client
         self.say("Setting up the rope-walk: places, models, machines …")
-        with at(self.today - timedelta(days=150)):
+        with at(self.today - timedelta(days=LONG + 10)):
             self._room()
-        self.say("Playing four months of its record through the simulated machines …")
+        self.say("Playing eighteen months of its record through the simulated machines …")
+        eighteen_months(self, PRINTERS)
         for days in (112, 81, 50, 22):
             self._service_round(days)
         self._resonances()
@@ -140,7 +142,7 @@ class Maker:
         check_and_compare(self)
         with at(self.today - timedelta(days=30)):
             own_part(self)
-        parts_and_hours(self, PRINTERS)
+        parts_of_machines(self, PRINTERS)
         self._stored()
         self._closed_cases()
         self._open_cases()
@@ -178,7 +180,7 @@ class Maker:
                     "model_id": models[of_model]["id"],
                     "area_id": areas[area],
                     "serial": f"RW-{i + 1:02d}",
-                    "in_use_since": self._day(400 + 37 * i),
+                    "in_use_since": self._day(LONG + 12 + 37 * i),
                 },
             )
         for name, of_model, _, shares in PRINTERS:
@@ -224,7 +226,7 @@ class Maker:
 
     # what happens
 
-    def _drift(self, name: str, days: int, shares: dict[str, float]) -> None:
+    def drift(self, name: str, days: int, shares: dict[str, float]) -> None:
         """Set the true tension as it was so many days ago: good at first, today's share at last."""
         printer = Printer.objects.select_related("model").get(name=name)
         sim = SimMachine.model_validate(printer.simulated)
@@ -239,11 +241,11 @@ class Maker:
         printer.simulated = sim.model_dump(mode="json")
         printer.save(update_fields=["simulated"])
 
-    def _printer(self, name: str) -> Printer:
+    def printer(self, name: str) -> Printer:
         return Printer.objects.get(name=name)
 
     def pluck(self, who: str, name: str, place: str, case: int | None = None) -> Any:
-        printer = self._printer(name)
+        printer = self.printer(name)
         return self.call(
             who,
             "POST",
@@ -255,7 +257,7 @@ class Maker:
         return self.call(
             who,
             "POST",
-            f"/printers/{self._printer(name).pk}/resonance/stand-in",
+            f"/printers/{self.printer(name).pk}/resonance/stand-in",
             {"id": self._key(), "place": place, "case_id": case, "context": {"excitation": "sweep"}, "seconds": 15.0},
         )
 
@@ -264,7 +266,7 @@ class Maker:
 
     def _softened(self, name: str, place: str, share: float) -> None:
         """Set what a direction rings with to a share of today's frequency, as it was (or will be) another day."""
-        printer = self._printer(name)
+        printer = self.printer(name)
         sim = SimMachine.model_validate(printer.simulated)
         for mode, today in zip(sim.axes[place].modes, AXES[name][place].modes, strict=True):
             mode.hz = today.hz * share
@@ -284,21 +286,21 @@ class Maker:
         """Beds mapped and plates measured at the last service, where all was right."""
         for k, name in enumerate(("Bowline", "Marline", "Windlass", "Halyard")):
             with at(self.today - timedelta(days=24, hours=2) + timedelta(minutes=20 * k)):
-                self._typed("tech2", name, "bed", "bed")
+                self.typed("tech2", name, "bed", "bed")
                 if name != "Halyard":
-                    self._typed("tech2", name, "squareness", "frame", "diagonals")
+                    self.typed("tech2", name, "squareness", "frame", "diagonals")
 
-    def _typed(self, who: str, name: str, procedure: str, place: str, field: str = "") -> None:
+    def typed(self, who: str, name: str, procedure: str, place: str, field: str = "", case: int | None = None) -> None:
         """What the simulated hand instruments read, typed: as the table, or into a field of the context."""
-        printer = self._printer(name)
+        printer = self.printer(name)
         read = self.call(who, "GET", f"/printers/{printer.pk}/practice-readings?procedure={procedure}&place={place}")
         told: dict[str, Any] = {"context": read["settings"] | ({field: read["rows"]} if field else {})}
-        body = {"id": self._key(), "place": place} | told | ({} if field else {"rows": read["rows"]})
+        body = {"id": self._key(), "place": place, "case_id": case} | told | ({} if field else {"rows": read["rows"]})
         self.call(who, "POST", f"/printers/{printer.pk}/{procedure}", body)
 
     def _travels(self) -> None:
         """A steps test with its change in the ledger, and a reversal test."""
-        halyard, marline = self._printer("Halyard"), self._printer("Marline")
+        halyard, marline = self.printer("Halyard"), self.printer("Marline")
         with at(self.today - timedelta(days=40)):
             got = self.call("tech2", "GET", f"/printers/{halyard.pk}/practice-readings?procedure=steps&place=x")
             capture = self.call(
@@ -341,7 +343,7 @@ class Maker:
 
     def _stored(self) -> None:
         """What Capstan has stored, read back when it was sound; its firmware was changed yesterday."""
-        path = f"/printers/{self._printer('Capstan').pk}"
+        path = f"/printers/{self.printer('Capstan').pk}"
         printed = "M92 X80.00 Y80.00 Z80.00 E415.00\nM906 X850 Y850 Z850 E500\nM851 X0.00 Y0.00 Z-0.62\nM593 X F41.50 D0.080\nM593 Y F43.20 D0.090\nM204 P3500\nM914 X62 Y60 Z61"
         with at(self.today - timedelta(days=26)):
             names = [c["name"] for c in self.call("tech", "POST", f"{path}/stored/look", {"text": printed})["compared"]]
@@ -359,13 +361,13 @@ class Maker:
         for k, (name, _, _, shares) in enumerate(PRINTERS):
             if days == 22 and name in ("Longsplice", "Bowline"):
                 continue
-            self._drift(name, days, shares)
+            self.drift(name, days, shares)
             for j, place in enumerate(shares):
                 with at(moment + timedelta(minutes=12 * k + 4 * j)):
                     self.pluck("tech" if k % 2 else "tech2", name, place)
 
     def report(self, who: str, name: str, finding: str, axis: str, since: str, words: str, wall: str = "") -> int:
-        printer = self._printer(name)
+        printer = self.printer(name)
         out = self.call(
             who,
             "POST",
@@ -383,7 +385,7 @@ class Maker:
 
     def set_belts(self, who: str, name: str, place: str, case: int, moment: datetime, most: int = 6) -> datetime:
         """Measure, turn as advised, measure again, until it holds."""
-        printer = self._printer(name)
+        printer = self.printer(name)
         for _ in range(most):
             state = self.call(who, "GET", f"/printers/{printer.pk}/rounds?place={place}&case_id={case}")
             for missing in state["missing"]:
@@ -420,7 +422,7 @@ class Maker:
             )
             pictures = f"/cases/{case}/pictures"
             seen = self.call("member", "POST", pictures, file=tower(step=46), words="The tower, from the front.")
-        self._drift("Halyard", 0, {"x": 0.5, "y": 0.96})
+        self.drift("Halyard", 0, {"x": 0.5, "y": 0.96})
         with at(moment + timedelta(hours=2)):
             self.call("tech", "POST", f"/cases/{case}/take")
         end = self.set_belts("tech", "Halyard", "x", case, moment + timedelta(hours=2))
@@ -441,7 +443,7 @@ class Maker:
                     "axis": "x",
                 },
             )
-        self._drift("Halyard", 0, dict(PRINTERS[3][3]))
+        self.drift("Halyard", 0, dict(PRINTERS[3][3]))
 
         moment = self.today - timedelta(days=61)
         with at(moment):
@@ -479,12 +481,12 @@ class Maker:
             ("Sheepshank", "machine_moved", 6, "swept under it"),
             ("Marline", "serviced", 20, "guides and screws"),
         ):
-            printer = self._printer(name)
+            printer = self.printer(name)
             self.call(
                 "tech2", "POST", f"/printers/{printer.pk}/events", {"event": event, "days_ago": days, "note": note}
             )
         # Ready for the whole way: reported this morning, nothing done yet.
-        self._drift("Bowline", 0, dict(PRINTERS[0][3]))
+        self.drift("Bowline", 0, dict(PRINTERS[0][3]))
         with at(self.today - timedelta(hours=5)):
             case = self.report(
                 "member",
@@ -504,7 +506,7 @@ class Maker:
                 words="The long face, lit from the side.",
             )
         # In work: measured and turned once, not measured again.
-        self._drift("Sheepshank", 0, dict(PRINTERS[2][3]))
+        self.drift("Sheepshank", 0, dict(PRINTERS[2][3]))
         with at(self.today - timedelta(days=1, hours=6)):
             case = self.report(
                 "member2", "Sheepshank", "circle_not_round", "x", "a few days", "Bearing seats come out oval."
@@ -514,7 +516,7 @@ class Maker:
         moment = self.today - timedelta(days=1, hours=1)
         with at(moment):
             self.pluck("tech", "Sheepshank", "x", case)
-            printer = self._printer("Sheepshank")
+            printer = self.printer("Sheepshank")
             state = self.call("tech", "GET", f"/printers/{printer.pk}/rounds?place=x&case_id={case}")
         belt = state["advice"]["belts"][0]
         with at(moment + timedelta(minutes=4)):

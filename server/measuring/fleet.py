@@ -36,10 +36,13 @@ class Common:
 
 @dataclass(frozen=True)
 class Stood:
-    """A machine's newest figure, and the one before it. ``touched``: something was done to it in between, or since."""
+    """A machine's newest figure, and the one before it. ``u95``: of the figure, with what all readings of its kind share (which cancels
+    between machines, and is left out of ``now``); ``touched``: what was done to it in between.
+    """
 
     printer: Printer
     now: Figure
+    u95: float | None
     before: Figure | None
     touched: str
     low: float | None
@@ -101,7 +104,7 @@ def fleet(model_id: int, procedure: str, place: str) -> Fleet | None:
              if before is not None and before.at < h.at <= course[-1].at and h.overtakes(motion, procedure, place)),
             "",
         )  # fmt: skip
-        stood.append(Stood(printer, course[-1], before, touched, s.low, s.high, s.verdict))
+        stood.append(Stood(printer, course[-1], s.u95, before, touched, s.low, s.high, s.verdict))
     if len(stood) < 2:
         return None
     stood.sort(key=lambda m: m.printer.name)

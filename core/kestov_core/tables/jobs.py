@@ -131,7 +131,7 @@ def first_rows(data: bytes, most: int) -> tuple[list[str], list[list[str]]]:
 _CALLED = (
     ("began", r"start|beg[aiu]n"),
     ("ended", r"end|finish|complet|until|stopp"),
-    ("took", r"dura|took|elapsed|print ?time|run ?time|hours"),
+    ("took", r"dura|took|elapsed|print ?time|run ?time|hours|minutes|seconds"),
     ("began", r"from|date"),
     ("name", r"file|job|name|title|part|what"),
     ("filament", r"filament|material|weight|extru"),

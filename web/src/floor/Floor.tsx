@@ -10,6 +10,7 @@ import { ConditionMark, FitnessWords } from "../kit/Condition";
 import { Sketch } from "../kit/Sketch";
 import { axisName, KINEMATICS } from "../kit/words";
 import { atLeast, useMe } from "../session/me";
+import { ForToday } from "./ForToday";
 
 /** So many machines are seen at a glance; of more, those that are fit fold to a line an area. */
 const AT_A_GLANCE = 24;
@@ -55,6 +56,7 @@ export function Floor() {
     <div className={`grid gap-5 ${technician ? "lg:grid-cols-[1fr_372px]" : ""}`}>
       <h1 className="sr-only">Floor</h1>
       <div className="grid content-start gap-5">
+        <ForToday machines={areas.flatMap((a) => a.printers)} />
         {many ? (
           <div className="max-w-sm">
             <TextField

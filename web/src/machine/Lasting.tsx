@@ -10,7 +10,7 @@ type Life = Schemas["LifeOut"];
 
 const W = 560;
 const H = 250;
-const LEFT = 50;
+const LEFT = 70;
 const BOTTOM = 168;
 const TOP = 12;
 /** Marks stand in rows below the curve: failed, taken out sound, running. */

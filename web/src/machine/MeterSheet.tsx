@@ -57,7 +57,8 @@ export function MeterSheet({ id, meter }: { id: number; meter: Schemas["MeterOut
             {meter.u95 ? <span className="text-[18px] text-ink2"> ± {Math.max(1, Math.round(meter.u95))}</span> : null}
           </p>
           <p className="text-ink2">
-            {meter.estimated ? "Estimated from its use; read" : "Read"} {meter.read_at ? ago(meter.read_at) : ""}
+            {meter.estimated ? "Estimated from its use; known until" : "Known of"}{" "}
+            {meter.read_at ? ago(meter.read_at) : ""}
             {meter.a_day != null ? `. About ${meter.a_day.toFixed(1)} h a day` : ""}.
           </p>
         </div>

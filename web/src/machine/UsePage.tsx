@@ -86,7 +86,7 @@ function Row({ m }: { m: Meter }) {
         <span className="font-mono text-[19px]">
           {m.typical ? "about " : ""}
           {m.value!.toFixed(digits)} {m.unit}
-          {m.u95 ? (
+          {m.u95 && (m.typical || Number(m.u95.toFixed(digits)) > 0) ? (
             <span className="text-[15px] text-ink2">
               {" "}
               {m.typical

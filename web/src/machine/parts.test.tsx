@@ -74,13 +74,13 @@ describe("a machine's parts", () => {
     const { hands } = page();
     expect(list().textContent).toMatch(/^Wants you \(1\)Idlers, Y.*Not known \(1\)Idlers, X.*Sound \(1\)Frame joints/);
     expect(screen.getByRole("img", { name: "740 of 6000 h, 12 %" })).toBeTruthy();
-    await hands.click(screen.getByRole("button", { name: "Frame" }));
+    await hands.click(screen.getByRole("button", { name: "Frame: 1 part" }));
     expect(list().textContent).toMatch(/^Sound \(1\)Frame joints/);
   });
 
   it("tell how it is known, and what is done goes out once", async () => {
     const { server, hands } = page();
-    await hands.click(screen.getByRole("button", { name: /Idlers, Y/ }));
+    await hands.click(within(list()).getByRole("button", { name: /Idlers, Y/ }));
     expect(list().textContent).toContain("A look found: it rumbles. 18 days ago.");
     expect(list().textContent).toContain("Expected life 6000 h (typical).");
     await hands.click(screen.getByRole("button", { name: "Replaced" }));
@@ -96,7 +96,7 @@ describe("a machine's parts", () => {
 
   it("say what would tell, and a look is one press", async () => {
     const { server, hands } = page();
-    await hands.click(screen.getByRole("button", { name: /Idlers, X/ }));
+    await hands.click(within(list()).getByRole("button", { name: /Idlers, X/ }));
     expect(screen.getByText("A look would tell: spin it.")).toBeTruthy();
     expect(screen.queryByRole("button", { name: "Adjusted" })).toBeNull();
     await hands.click(screen.getByRole("button", { name: "Looked at: sound" }));
@@ -112,12 +112,28 @@ describe("a machine's parts", () => {
   });
 });
 
+describe("its sketch", () => {
+  it("has every part on it by its condition, and a mark opens its part at the side", async () => {
+    const { hands } = page();
+    const marks = screen.getAllByRole("button", { name: /: (not known|out of adjustment|sound)$/ });
+    expect(marks.map((m) => m.getAttribute("aria-label"))).toEqual(
+      expect.arrayContaining(["Idlers, X: not known", "Idlers, Y: out of adjustment", "Frame joints: sound"]),
+    );
+    screen.getByRole("button", { name: "Idlers, Y: out of adjustment" }).focus();
+    await hands.keyboard("{Enter}");
+    expect(within(list()).getByText(/A look found: it rumbles/)).toBeTruthy();
+    expect(list().textContent).not.toContain("Frame joints");
+    await hands.click(screen.getByRole("button", { name: "Everywhere" }));
+    expect(list().textContent).toContain("Frame joints");
+  });
+});
+
 describe("the meter", () => {
   it("says whether it was read or estimated, and what a reading is refused for", async () => {
     const { server, hands } = page();
     const meter = screen.getByRole("region", { name: "Hours of use" });
     expect(meter.textContent).toContain("865 h ± 12");
-    expect(meter.textContent).toContain("Estimated from its use; read just now. About 6.5 h a day.");
+    expect(meter.textContent).toContain("Estimated from its use; known until just now. About 6.5 h a day.");
     await hands.type(screen.getByLabelText("The meter shows"), "soon");
     await hands.click(within(meter).getByRole("button", { name: "Write it down" }));
     expect(screen.getByText("Enter what the meter shows, in hours.")).toBeTruthy();

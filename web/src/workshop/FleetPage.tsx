@@ -12,6 +12,9 @@ type Fleet = Schemas["FleetOut"];
 type Machine = Fleet["machines"][number];
 type Common = Schemas["CommonOut"];
 
+/** From so many machines on the spread is known well enough to leave it at that. */
+const ENOUGH = 6;
+
 const key = (model: number, c: Common) => `${model} ${c.procedure} ${c.place}`;
 
 export function FleetPage() {
@@ -90,6 +93,13 @@ export function told(fleet: Fleet, figure: (value: number) => string): string[] 
       `${names(odd)} ${odd.length === 1 ? "stands" : "stand"} apart from the others, further than chance has it.`,
     );
   else out.push("None stands apart: they differ as such machines do.");
+  const far = [...fleet.machines].sort((a, b) => Math.abs(b.apart ?? 0) - Math.abs(a.apart ?? 0))[0];
+  if (!fleet.few && !odd.length && fleet.machines.length < ENOUGH && far?.apart) {
+    const off = far.value.value - fleet.centre;
+    out.push(
+      `Of so few only one that is very far off can be told from chance. Farthest from the middle is ${far.printer}, ${figure(Math.abs(off))} ${off < 0 ? "below" : "above"}.`,
+    );
+  }
   if (fleet.all_moved && fleet.together)
     out.push(
       `All moved together since the time before, by ${fleet.together.value > 0 ? "+" : "−"}${figure(Math.abs(fleet.together.value))} ± ${figure(fleet.together.u95 ?? 0)}: the room, the season or the instrument rather than the machines.`,
