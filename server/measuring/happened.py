@@ -6,16 +6,17 @@ Each with the place, and with what it may put in doubt (the core's table; of a r
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 
 from kestov_core import knowledge, procedures
-from kestov_core.condition.baseline import measured_in_doubt, reaches, stored_in_doubt, words_of
+from kestov_core.condition.baseline import Table, measured_in_doubt, reaches, stored_in_doubt, words_of
 from kestov_core.condition.stored import all_stored
 from kestov_core.knowledge.ledger import Upset
 from kestov_core.machine import Description
 from workshop.models import Event, Printer
 
+from . import doubts
 from .models import Action
 
 #: A remedy reaches what its place moves.
@@ -36,6 +37,8 @@ class Happening:
     words: str
     turned: str = ""
     remeasure: tuple[str, ...] = ()
+    #: What events put in doubt in this workshop.
+    table: Table | None = field(default=None, compare=False, repr=False)
 
     def overtakes(self, motion: Description, procedure: str, place: str) -> bool:
         """Whether a figure of a place, taken before, says nothing of today."""
@@ -47,7 +50,7 @@ class Happening:
         # Belt x and axis x are two places: a belt that was turned says nothing of a travel test.
         if self.event == "belt_tensioned" and procedures.get(procedure).measures == "belt":
             return place == self.place or not self.place
-        return measured_in_doubt(self.event, motion, self.place, procedure, place)
+        return measured_in_doubt(self.event, motion, self.place, procedure, place, self.table)
 
     def unsettles(self, motion: Description, name: str) -> bool | None:
         """Whether a stored value may be lost by it (True), or may no longer fit (False); None: it leaves it alone."""
@@ -56,7 +59,7 @@ class Happening:
             if stored is None or stored.kind.measured_by not in self.remeasure:
                 return None
             return False if reaches(_REMEDY, motion, self.place, stored.place or "all") else None
-        return stored_in_doubt(self.event, motion, self.place, name)
+        return stored_in_doubt(self.event, motion, self.place, name, self.table)
 
 
 def happened(printer: Printer, after: datetime | None = None) -> list[Happening]:
@@ -70,12 +73,13 @@ def happened_on(printers: Sequence[Printer], after: datetime | None = None) -> d
     if after is not None:
         events, actions = events.filter(at__gt=after), actions.filter(at__gt=after)
     out: dict[int, list[Happening]] = {p.pk: [] for p in printers}
+    table = doubts.table()
     for e in events:
-        out[e.printer_id].append(Happening(e.at, e.event, e.place, words_of(e.event)))
+        out[e.printer_id].append(Happening(e.at, e.event, e.place, words_of(e.event), table=table))
     for a in actions:
         told = _of_action(a)
         if told is not None:
-            out[a.printer_id].append(told)
+            out[a.printer_id].append(replace(told, table=table))
     return out
 
 

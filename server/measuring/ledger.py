@@ -16,7 +16,6 @@ from django.db.models import Max
 from kestov_core.condition import baseline, stored
 from kestov_core.condition.stored import HeldAgainst, Settings
 from kestov_core.errors import BadInput
-from kestov_core.knowledge.ledger import upsets
 from people.clock import now
 from people.models import User, audit
 from people.refusals import Refused
@@ -24,6 +23,7 @@ from workshop import worklist
 from workshop.models import Event, Printer
 from workshop.worklist import Pressing, Wanted
 
+from .doubts import table as doubts_table
 from .happened import Happening, happened
 from .models import Capture, ReadBack, Standing, StoredValue
 from .standing import changed
@@ -91,6 +91,7 @@ def plan(printer: Printer) -> baseline.Plan:
         [baseline.Doubted(procedure=s.procedure, place=s.place, since=s.doubt) for s in measured],
         [baseline.DoubtedValue(name=e.row.name, label=words(e.row.name), lost=e.lost, since=e.doubt) for e in held],
         [event for event in to_blame if event],
+        doubts_table(),
     )
 
 
@@ -195,14 +196,11 @@ def go_back(row: StoredValue, user: User) -> StoredValue:
     return set_value(row.printer, row.name, row.was, row.unit, user, reason=reason)
 
 
-#: What may have lost all that a machine stores.
-_LOSES = [event for event, upset in upsets().items() if upset.lost]
-
-
 @worklist.register
 def _unread(machines: Sequence[Any]) -> list[Pressing]:
     """Machines whose memory was touched and not read back since: the ledger knows what they should have."""
-    lost = Event.objects.filter(event__in=_LOSES).values("printer").annotate(last=Max("at"))
+    loses = [event for event, upset in doubts_table().items() if upset.lost]
+    lost = Event.objects.filter(event__in=loses).values("printer").annotate(last=Max("at"))
     read = dict(ReadBack.objects.values_list("printer").annotate(Max("at")))
     last = {
         row["printer"]: row["last"] for row in lost if row["printer"] not in read or row["last"] > read[row["printer"]]

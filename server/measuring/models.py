@@ -310,6 +310,21 @@ class TableMapping(models.Model):
         constraints = [models.UniqueConstraint(fields=["instrument", "procedure"], name="table_mapping_once")]
 
 
+class DoubtMend(models.Model):
+    """One thing that the workshop has changed of what an event puts in doubt. The newest of a field holds; ``value`` null: as it came."""
+
+    event = models.CharField(max_length=40)
+    field = models.CharField(max_length=20)
+    value = models.JSONField(null=True)
+    why = models.CharField(max_length=300, blank=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["at", "id"]
+        indexes = [models.Index(fields=["event", "field", "-at"])]
+
+
 class OwnPart(models.Model):
     """A part of the workshop's own that is measured: its places, entered once, on its picture; its model to print, where there is one.
 

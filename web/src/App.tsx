@@ -182,6 +182,7 @@ function Frame({ me }: { me: Me }) {
               <Route path="/bench/:id/parts" element={<PartsPage />} />
               <Route path="/bench/:id/:procedure/:place" element={<BenchPage />} />
               <Route path="/knowledge" element={<KnowledgePage />} />
+              <Route path="/knowledge/doubts" element={<KnowledgePage />} />
               <Route path="/knowledge/changed" element={<KnowledgePage />} />
               <Route path="/knowledge/check/:check" element={<KnowledgePage />} />
               <Route path="/knowledge/:fault" element={<KnowledgePage />} />

@@ -6,7 +6,7 @@ Events put figures and stored values in doubt (``knowledge/doubts.toml``); the o
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import get_args
 
 from .. import procedures
@@ -79,15 +79,22 @@ def reaches(upset: Upset, motion: Description, done_at: str, measured_at: str) -
     )
 
 
-def measured_in_doubt(event: str, motion: Description, done_at: str, procedure: str, place: str) -> bool:
-    """Whether an event puts a procedure's figure of a place in doubt."""
-    upset = upsets().get(event)
+Table = Mapping[str, Upset]
+
+
+def measured_in_doubt(
+    event: str, motion: Description, done_at: str, procedure: str, place: str, table: Table | None = None
+) -> bool:
+    """Whether an event puts a procedure's figure of a place in doubt; by the table as it came, where none is given."""
+    upset = (upsets() if table is None else table).get(event)
     return upset is not None and procedure in upset.measured and reaches(upset, motion, done_at, place)
 
 
-def stored_in_doubt(event: str, motion: Description, done_at: str, name: str) -> bool | None:
+def stored_in_doubt(
+    event: str, motion: Description, done_at: str, name: str, table: Table | None = None
+) -> bool | None:
     """Whether an event may have lost a stored value (True), or made it unfit (False); None: it leaves it alone."""
-    upset, stored = upsets().get(event), all_stored().get(name)
+    upset, stored = (upsets() if table is None else table).get(event), all_stored().get(name)
     if upset is None or stored is None:
         return None
     if not reaches(upset, motion, done_at, stored.place if stored.kind.at != "plane" else "all"):
@@ -104,7 +111,11 @@ def words_of(event: str) -> str:
 
 
 def plan(
-    motion: Description, doubted: Sequence[Doubted], values: Sequence[DoubtedValue], happened: Iterable[str]
+    motion: Description,
+    doubted: Sequence[Doubted],
+    values: Sequence[DoubtedValue],
+    happened: Iterable[str],
+    table: Table | None = None,
 ) -> Plan:
     """The way back to a machine of which everything is known, in the order of the chain, nothing twice.
 
@@ -118,13 +129,16 @@ def plan(
         Stored values that were.
     happened : iterable of str
         Events since: what they ask to be looked at by hand comes before anything moves.
+    table : mapping of str to Upset, optional
+        What events put in doubt here; as it came, where none is given.
 
     Returns
     -------
     Plan
         Steps with minutes and instruments; empty where nothing is in doubt.
     """
-    by_hand = list(dict.fromkeys(line for e in happened if e in upsets() for line in upsets()[e].by_hand))
+    known = upsets() if table is None else table
+    by_hand = list(dict.fromkeys(line for e in happened if e in known for line in known[e].by_hand))
     steps: list[PlanStep] = []
     lost = [v for v in values if v.lost]
     if lost:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import tomllib
+from collections.abc import Mapping
 from functools import cache
 from pathlib import Path
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from ..errors import BadInput
 from . import cards, events
 
 _HERE = Path(__file__).parent
@@ -21,6 +23,7 @@ PLACES: dict[str, dict[str, str]] = {
     "whole": {"": ""},
 }
 Words = Annotated[str, Field(min_length=3, max_length=160)]
+Sentence = Annotated[str, Field(min_length=10, max_length=200)]
 
 
 class _Read(BaseModel):
@@ -69,7 +72,41 @@ class Upset(_Read):
     measured: list[str] = []
     lost: list[str] = []
     stale: list[str] = []
-    by_hand: list[Annotated[str, Field(min_length=10, max_length=200)]] = []
+    by_hand: list[Sentence] = []
+
+
+Names = Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=80)]
+
+
+class UpsetMended(_Read):
+    """What an event puts in doubt, as a workshop has it; what is not told stays as it came. Titles are the words a person is told."""
+
+    measured: Names | None = Field(default=None, title="what has to be measured again")
+    lost: Names | None = Field(default=None, title="what the machine may have forgotten")
+    stale: Names | None = Field(default=None, title="what may no longer fit")
+    by_hand: Annotated[list[Sentence], Field(max_length=10)] | None = Field(
+        default=None, title="what is looked at by hand"
+    )
+
+
+def table(mended: Mapping[str, UpsetMended]) -> Mapping[str, Upset]:
+    """What each event puts in doubt, with what a workshop has changed.
+
+    Raises
+    ------
+    BadInput
+        ``out_of_range`` for an event, a procedure or a stored value that there is not.
+    """
+    out = dict(upsets())
+    for event, told in mended.items():
+        if event not in out:
+            raise BadInput("out_of_range", f"“{event}” is no event that puts anything in doubt.", event)
+        for field, known in (("measured", cards()), ("lost", stored_kinds()), ("stale", stored_kinds())):
+            for i, name in enumerate(getattr(told, field) or []):
+                if name not in known:
+                    raise BadInput("out_of_range", f"“{name}” is not known here.", f"{field}.{i}")
+        out[event] = out[event].model_copy(update=told.model_dump(exclude_none=True))
+    return out
 
 
 @cache

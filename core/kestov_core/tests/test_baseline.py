@@ -12,8 +12,9 @@ from kestov_core.condition.baseline import (
     stored_in_doubt,
 )
 from kestov_core.condition.stored import all_stored
-from kestov_core.knowledge import cards
-from kestov_core.knowledge.ledger import stored_kinds, upsets
+from kestov_core.errors import BadInput
+from kestov_core.knowledge import cards, ledger
+from kestov_core.knowledge.ledger import UpsetMended, stored_kinds, upsets
 from kestov_core.machine import Description
 
 CROSSED = Description.model_validate(
@@ -92,6 +93,27 @@ class InDoubt(unittest.TestCase):
         for upset in upsets().values():
             for name in upset.measured:
                 self.assertIsNotNone(procedures.get(name).measures, name)
+
+
+class AsAWorkshopHasIt(unittest.TestCase):
+    def test_what_was_changed_is_laid_over_what_came(self):
+        table = ledger.table(
+            {"spool_moved": UpsetMended(measured=["belt-pluck"], by_hand=["Look at the holder first."])}
+        )
+        self.assertTrue(measured_in_doubt("spool_moved", CROSSED, "", "belt-pluck", "a", table))
+        self.assertFalse(measured_in_doubt("spool_moved", CROSSED, "", "belt-pluck", "a"))
+        self.assertEqual(table["spool_moved"].stale, ledger.upsets()["spool_moved"].stale)
+        self.assertEqual(table["belt_tensioned"], ledger.upsets()["belt_tensioned"])
+        self.assertEqual(plan(CROSSED, [], [], ["spool_moved"], table).by_hand, ["Look at the holder first."])
+
+    def test_what_there_is_not_is_refused_with_where(self):
+        for mended, field in (
+            ({"rained": UpsetMended()}, "rained"),
+            ({"spool_moved": UpsetMended(lost=["charm"])}, "lost.0"),
+        ):
+            with self.assertRaises(BadInput) as e:
+                ledger.table(mended)
+            self.assertEqual((e.exception.code, e.exception.field), ("out_of_range", field))
 
 
 class TheWayBack(unittest.TestCase):

@@ -418,6 +418,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/doubts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description What each event puts in doubt here.
+         */
+        get: operations["knowledge.doubts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/doubts/{event}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mend
+         * @description Change what an event puts in doubt; all machines are looked through anew.
+         */
+        post: operations["knowledge.mend_doubts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cases": {
         parameters: {
             query?: never;
@@ -4717,6 +4757,110 @@ export interface components {
             tools?: string[] | null;
             /** the workshop's note */
             note?: string | null;
+        };
+        /**
+         * DoubtChanged
+         * @description A field that is otherwise than it came: how it came, by whom, when and why.
+         */
+        DoubtChanged: {
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "measured" | "lost" | "stale" | "by_hand";
+            /** Came */
+            came: string[];
+            /** Why */
+            why: string;
+            /** Who */
+            who: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * DoubtsOut
+         * @description All events, and what they can put in doubt: measurements, and values that machines store.
+         */
+        DoubtsOut: {
+            /** Events */
+            events: components["schemas"]["UpsetOut"][];
+            /** Measurements */
+            measurements: components["schemas"]["Named"][];
+            /** Stored */
+            stored: components["schemas"]["Named"][];
+        };
+        /** Named */
+        Named: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * UpsetOut
+         * @description What an event puts in doubt: ``measured`` again, ``lost`` (read back), ``stale`` (may no longer fit), looked at ``by_hand``.
+         *
+         *     ``at``: no further than the axes of the place where it was done.
+         */
+        UpsetOut: {
+            /** Event */
+            event: string;
+            /** Words */
+            words: string;
+            /** At */
+            at: boolean;
+            /** Measured */
+            measured: string[];
+            /** Lost */
+            lost: string[];
+            /** Stale */
+            stale: string[];
+            /** By Hand */
+            by_hand: string[];
+            /** Changed */
+            changed: components["schemas"]["DoubtChanged"][];
+        };
+        /**
+         * DoubtMendIn
+         * @description What an event is to put in doubt here. ``back``: fields that are as they came again.
+         */
+        DoubtMendIn: {
+            /**
+             * @default {
+             *       "measured": null,
+             *       "lost": null,
+             *       "stale": null,
+             *       "by_hand": null
+             *     }
+             */
+            mend: components["schemas"]["UpsetMended"];
+            /**
+             * Back
+             * @default []
+             */
+            back: ("measured" | "lost" | "stale" | "by_hand")[];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
+         * UpsetMended
+         * @description What an event puts in doubt, as a workshop has it; what is not told stays as it came. Titles are the words a person is told.
+         */
+        UpsetMended: {
+            /** what has to be measured again */
+            measured?: string[] | null;
+            /** what the machine may have forgotten */
+            lost?: string[] | null;
+            /** what may no longer fit */
+            stale?: string[] | null;
+            /** what is looked at by hand */
+            by_hand?: string[] | null;
         };
         /**
          * Advice
@@ -12853,6 +12997,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangedOut"][];
+                };
+            };
+        };
+    };
+    "knowledge.doubts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoubtsOut"];
+                };
+            };
+        };
+    };
+    "knowledge.mend_doubts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                event: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoubtMendIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoubtsOut"];
                 };
             };
         };

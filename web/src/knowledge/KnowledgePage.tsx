@@ -5,6 +5,7 @@ import { Link, useLocation, useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { ErrorNote, Loading, TextField, useTitle } from "../kit/bits";
 import { capital } from "../kit/words";
+import { DoubtsSheet } from "./Doubts";
 import { type Changed, ChangedRows, useChanged } from "./Mend";
 import { CheckSheet, FaultSheet } from "./Sheets";
 
@@ -39,7 +40,9 @@ const checkEntry = (c: Check): Entry => ({
 
 export function KnowledgePage() {
   const { fault: faultId, check: checkId } = useParams();
-  const changes = useLocation().pathname === "/knowledge/changed";
+  const path = useLocation().pathname;
+  const changes = path === "/knowledge/changed";
+  const doubts = path === "/knowledge/doubts";
   const [typed, setTyped] = useState("");
   const faults = useQuery({
     queryKey: ["knowledge", "faults"],
@@ -54,7 +57,11 @@ export function KnowledgePage() {
   const changed = useChanged();
   const fault = faults.data?.find((f) => f.id === faultId);
   const check = checks.data?.find((c) => c.id === checkId);
-  useTitle(fault?.label ?? check?.label ?? (changes ? "What was changed here" : "What is known"));
+  useTitle(
+    fault?.label ??
+      check?.label ??
+      (changes ? "What was changed here" : doubts ? "What puts what in doubt" : "What is known"),
+  );
   if (!faults.data || !checks.data)
     return faults.error || checks.error ? (
       <ErrorNote error={faults.error ?? checks.error} />
@@ -80,6 +87,13 @@ export function KnowledgePage() {
           value={typed}
           onText={setTyped}
         />
+        <Link
+          to="/knowledge/doubts"
+          aria-current={doubts ? "page" : undefined}
+          className="flex min-h-11 items-center px-2 aria-[current]:bg-well aria-[current]:font-semibold"
+        >
+          What puts what in doubt
+        </Link>
         {rows.length ? (
           <Link
             to="/knowledge/changed"
@@ -98,7 +112,9 @@ export function KnowledgePage() {
           }
         />
       </section>
-      {changes ? (
+      {doubts ? (
+        <DoubtsSheet />
+      ) : changes ? (
         <ChangedSheet rows={rows} />
       ) : fault ? (
         <FaultSheet key={fault.id} f={fault} changed={of("fault", fault.id)} />
