@@ -27,7 +27,7 @@ class OfAMachine(AppCase):
         page.goto("/machines/7")
         page.get_by_role("link", name="The way back, in order").click()
         expect(page.get_by_text("Press each end switch and the probe by hand")).to_be_visible()
-        page.get_by_role("link", name="Start").click()
+        page.get_by_role("link", name="Begin, and go on from step to step").click()
         page.get_by_label("Paste what it prints of its settings").fill(PRINTED)
         page.get_by_role("button", name="Hold it against the ledger").click()
         differs = page.get_by_role("region", name="Differs")
@@ -53,14 +53,18 @@ class OfAMachine(AppCase):
         page.get_by_role("button", name="Write it down").click()
         expect(page.get_by_text("Build 13")).to_be_visible()
         expect(page.get_by_text("in doubt", exact=True)).to_have_count(0)
+        # The sitting has come to its end.
+        way = page.get_by_role("complementary", name="The way back")
+        expect(way).to_contain_text("All of it is done")
+        way.get_by_role("link", name="To the machine").click()
         page.goto("/machines/7/baseline")
         expect(page.get_by_role("heading", name="Nothing is in doubt")).to_be_visible()
 
     def test_a_part_in_trouble_is_replaced_and_the_rest_follows_by_itself(self) -> None:
         page = self.sign_in("tech")
         page.goto("/machines/2/parts")
-        page.get_by_role("group", name="Where").get_by_role("button", name="A", exact=True).click()
-        belt = page.get_by_role("button", name=say("^Belt, A"))
+        sketch = page.get_by_role("group", name="The machine with its parts")
+        belt = sketch.get_by_role("button", name=say("^Belt, A: "))
         belt.click()
         page.get_by_role("button", name="Found trouble").click()
         page.get_by_label("What is wrong with it?").fill("Frayed at the clamp")
@@ -92,3 +96,32 @@ class OfAMachine(AppCase):
         meter.get_by_label("It began anew: the board was replaced").check()
         meter.get_by_role("button", name="Write it down").click()
         expect(meter.get_by_text(say("last time 10"))).to_be_visible()
+
+    def test_a_job_log_is_taken_whole_or_not_at_all(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/machines/4/use")
+        jobs = "".join(f"2026-{m:02d}-03 09:00,{m % 5 + 1}:30:00,cleat {m},120\n" for m in range(1, 10))
+        bad = f"Begun,Time,What,Weight [g]\n{jobs}2026-10-03 09:00,later,cleat,120\n"
+        chosen = page.get_by_label("Choose the log")
+        chosen.set_input_files({"name": "jobs.csv", "mimeType": "text/csv", "buffer": bad.encode()})
+        sheet = page.get_by_role("region", name="Its job log")
+        expect(sheet.get_by_text(say("Row 11, column Time: “later” is no length"))).to_be_visible()
+        expect(sheet.get_by_text(say("Could be read: 9 jobs"))).to_be_visible()
+        expect(sheet.get_by_role("button", name="Take it so")).to_be_disabled()
+        self.assert_accessible(page, "a job log that cannot be read")
+        sheet.get_by_role("button", name="Leave this file").click()
+        good = {"name": "jobs.csv", "mimeType": "text/csv", "buffer": bad.replace("later", "1:00:00").encode()}
+        chosen.set_input_files(good)
+        sheet.get_by_role("button", name="Take it so").click()
+        expect(sheet.get_by_text("10 jobs, 10 of them new.")).to_be_visible(timeout=120000)
+        expect(page.get_by_role("img", name=say("Hours of print in each of 10 weeks"))).to_be_visible()
+        chosen.set_input_files(good)
+        expect(sheet.get_by_text(say("read as the last time"))).to_be_visible()
+        sheet.get_by_role("button", name="Take it so").click()
+        expect(sheet.get_by_text("Nothing changes: all 10 jobs were known.")).to_be_visible(timeout=120000)
+
+    def test_one_figure_across_the_machines(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/fleet")
+        expect(page.get_by_role("img", name=say("^Tension, Sheepshank"))).to_be_visible()
+        self.assert_accessible(page, "across the machines")

@@ -7,6 +7,7 @@ import { useEvents } from "./api/events";
 import { FLOOR, Floor } from "./floor/Floor";
 import { ErrorNote, Loading } from "./kit/bits";
 import { Part, patient } from "./kit/Part";
+import { WayBar } from "./machine/WayBar";
 import { KeptEntries } from "./offline/KeptEntries";
 import { KeptLine } from "./offline/KeptLine";
 import { atLeast, type Me, MeContext } from "./session/me";
@@ -164,6 +165,7 @@ function Frame({ me }: { me: Me }) {
       <KeptLine />
       <KeptEntries />
       <main id="content" className="flex-1 p-5">
+        {technician ? <WayBar /> : null}
         <Part at={pathname}>
           <Suspense fallback={<Loading what="the page" />}>
             <Routes>

@@ -2,18 +2,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
-import { beltsPath, benchPath } from "../bench/paths";
 import { Caution, ErrorNote, Loading, useTitle } from "../kit/bits";
 import { counted } from "../kit/words";
 import { useBaseline } from "./InDoubt";
+import { stepPath } from "./steps";
+import { beginSitting } from "./WayBar";
 
 type Step = Schemas["PlanStep"];
-
-/** Where a step is done: at the bench, or where what is stored is read back. */
-const path = (id: number, s: Step) => {
-  if (!s.procedure || !s.place) return `/machines/${id}/stored`;
-  return s.rounds ? beltsPath(id, s.place) : benchPath(id, s.procedure, s.place);
-};
 
 export function BaselinePage() {
   const id = Number(useParams().id);
@@ -61,7 +56,7 @@ export function BaselinePage() {
             ))}
           </div>
         ) : null}
-        {first ? <Next s={first} to={path(id, first)} /> : null}
+        {first ? <Next s={first} to={stepPath(id, first)} id={id} /> : null}
       </section>
       {rest.length ? (
         <section className="sheet" aria-labelledby="then">
@@ -74,7 +69,7 @@ export function BaselinePage() {
               >
                 <b className="w-7 font-mono">{i + 2}</b>
                 <span className="flex-1">
-                  <Link to={path(id, s)} className="text-[18px] font-semibold">
+                  <Link to={stepPath(id, s)} className="text-[18px] font-semibold">
                     {s.title}
                   </Link>
                   <span className="block text-[15px] text-ink2">
@@ -93,7 +88,7 @@ export function BaselinePage() {
 }
 
 /** The one thing to do now. */
-function Next({ s, to }: { s: Step; to: string }) {
+function Next({ s, to, id }: { s: Step; to: string; id: number }) {
   return (
     <div className="grid gap-3 border-l-[5px] border-go bg-well p-4">
       <p className="text-[15px] text-ink2">1. {s.stage}</p>
@@ -103,9 +98,10 @@ function Next({ s, to }: { s: Step; to: string }) {
       <div className="flex flex-wrap items-center gap-3">
         <Link
           to={to}
+          onClick={() => beginSitting(id)}
           className="inline-flex min-h-12 items-center rounded-[3px] bg-go px-6 text-[17px] font-semibold text-goink no-underline"
         >
-          Start
+          Begin, and go on from step to step
         </Link>
         <span className="text-ink2">about {Math.round(s.minutes)} minutes</span>
       </div>

@@ -158,7 +158,9 @@ describe("the way back", () => {
     expect(screen.getByText(/2 things to do, about/).textContent).toContain(
       "19 minutes. Take with you: accelerometer.",
     );
-    expect(screen.getByRole("link", { name: "Start" }).getAttribute("href")).toBe("/machines/3/stored");
+    expect(screen.getByRole("link", { name: "Begin, and go on from step to step" }).getAttribute("href")).toBe(
+      "/machines/3/stored",
+    );
     expect(screen.getByRole("link", { name: "Shake it: Y" }).getAttribute("href")).toBe("/bench/3/resonance/y");
     expect(screen.getByText(/Press each end switch by hand/)).toBeTruthy();
     expect(screen.getByText(/Settles 1 stored value/)).toBeTruthy();
@@ -167,13 +169,15 @@ describe("the way back", () => {
   it("sets belts in their rounds", () => {
     const pluck = step({ title: "Pluck it: X", procedure: "belt-pluck", place: "x", rounds: true });
     handle(<BaselinePage />, known({ ...PLAN, steps: [pluck] }), where);
-    expect(screen.getByRole("link", { name: "Start" }).getAttribute("href")).toBe("/bench/3/belts/x");
+    expect(screen.getByRole("link", { name: "Begin, and go on from step to step" }).getAttribute("href")).toBe(
+      "/bench/3/belts/x",
+    );
   });
 
   it("says that nothing is in doubt", () => {
     handle(<BaselinePage />, known({ steps: [], minutes: 0, instruments: [], by_hand: [] }), where);
     expect(screen.getByRole("heading", { name: "Nothing is in doubt" })).toBeTruthy();
-    expect(screen.queryByRole("link", { name: "Start" })).toBeNull();
+    expect(screen.queryByRole("link", { name: "Begin, and go on from step to step" })).toBeNull();
   });
 
   it("stands on the machine's page while something is in doubt", () => {
