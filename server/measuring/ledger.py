@@ -30,6 +30,8 @@ from .standing import changed
 
 Stand = Literal["valid", "in_doubt", "superseded"]
 words = stored.words
+#: So many things that were done are named, the newest.
+_NAMED = 2
 
 
 @dataclass(frozen=True)
@@ -109,18 +111,21 @@ class _Doubts:
         }
 
     def since(self, row: StoredValue) -> tuple[bool, str] | None:
-        """(lost, in words) what has put it in doubt last; None: it is valid."""
+        """(lost, in words) what has put it in doubt; None: it is valid. Of several things none is named alone."""
         known = stored.all_stored().get(row.name)
         if known is None:
             return None
         read = max(row.at, self.agreed.get(row.name, row.at))
         fits = max([row.at, *self._measured(known)])
-        found = None
+        found: dict[str, bool] = {}
         for h in sorted(self.done, key=lambda h: h.at):
             lost = h.unsettles(self.motion, row.name)
             if lost is not None and h.at > (read if lost else fits):
-                found = (lost, h.words)
-        return found
+                found[h.words] = lost
+        if not found:
+            return None
+        told = list(found)[-_NAMED:]
+        return any(found.values()), " and ".join(told) + (" (neither alone can be blamed)" if len(told) > 1 else "")
 
     def _measured(self, known: stored.Stored) -> list[datetime]:
         """When a measurement last told whether a value fits: at its place, or at those that stand for it."""

@@ -36,3 +36,12 @@ class Ledger(ApiCase):
     def test_there_is_no_way_back_to_what_nobody_knew(self):
         with self.assertRaises(Refused):
             ledger.go_back(self.set(80.0), self.people["technician"])
+
+    def test_of_two_things_that_were_done_since_neither_is_blamed_alone(self):
+        self.set(40.0, name="shaper_frequency_x")
+        for event in ("belt_tensioned", "head_changed", "head_changed"):
+            self.good("technician", "POST", f"/printers/{self.slinger.pk}/events", {"event": event})
+        (entry,) = ledger.standing(self.slinger)
+        self.assertEqual((entry.stand, entry.lost), ("in_doubt", False))
+        self.assertIn("a belt was set and ", entry.doubt)
+        self.assertTrue(entry.doubt.endswith("(neither alone can be blamed)"), entry.doubt)

@@ -64,10 +64,26 @@ export function told(c: Told): string {
   return `${figure}: it reaches its limit in ${many} from the last reading.${when}`;
 }
 
+/** Where several things were done between one reading and the next: what each of them did cannot be told. */
+export function together(c: Told): string[] {
+  return c.points.slice(1).flatMap((p, i) => {
+    const before = c.points[i]!;
+    const done = c.touched.filter(
+      (t) => Date.parse(t.at) > Date.parse(before.at) && Date.parse(t.at) <= Date.parse(p.at),
+    );
+    const words = [...new Set(done.map((t) => t.words))];
+    if (words.length < 2) return [];
+    return `Between ${day(before.at)} and ${day(p.at)} ${words.slice(0, -1).join(", ")} and ${words[words.length - 1]}: what changed the figure cannot be told, and neither is credited.`;
+  });
+}
+
 function CourseDrawn({ c }: { c: Told }) {
   return (
     <div className="grid gap-2">
       <p>{told(c)}</p>
+      {together(c).map((s) => (
+        <p key={s}>{s}</p>
+      ))}
       <Drawing c={c} />
       {c.touched.length ? (
         <ol className="text-[15px] text-ink2">

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
 import { draw } from "../tests/draw";
 import { byMonth, QuarterPage } from "../workshop/QuarterPage";
-import { told } from "./Course";
+import { together, told } from "./Course";
 
 type Told = Schemas["CourseOut"];
 const q = (value: number, u95: number, unit: string, low: number | null = null, high: number | null = null) => ({ value, u95, unit, low, high, own: null, shared: null }); // biome-ignore format: a row
@@ -42,6 +42,18 @@ describe("the course of a figure", () => {
     expect(told(course({ points_used: 6, rate_per_100h: q(0.1, 0.4, "N/100h"), hours_to_limit: null }))).toContain(
       "It holds: +0.10 ± 0.4 N in 100 hours, within its own uncertainty.",
     );
+  });
+
+  it("credits nobody where two things were done between two readings", () => {
+    const points = ["2026-05-01", "2026-06-01", "2026-07-01"].map((d) => ({ at: `${d}T00:00:00Z`, x: 0, value: 1, u95: null, capture_id: d })); // biome-ignore format: a row
+    const done = (d: string, words: string) => ({ at: `${d}T00:00:00Z`, x: 0, words });
+    const one = [done("2026-05-10", "a belt was set"), done("2026-05-11", "a belt was set")];
+    expect(together(course(null, { points, touched: one }))).toEqual([]);
+    const [said, ...more] = together(
+      course(null, { points, touched: [...one, done("2026-05-20", "the head was changed")] }),
+    );
+    expect(said).toMatch(/^Between .* a belt was set and the head was changed: .* neither is credited\.$/);
+    expect(more).toEqual([]);
   });
 
   it("says what has no end, and what is past it", () => {
