@@ -7,17 +7,20 @@ from typing import Literal
 
 from cases.lives import life_of
 from cases.parts import PartNow, empty_positions, parts_now
+from django.conf import settings
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core.condition import Condition
 from kestov_core.knowledge.part_kinds import Deed as DeedKind
 from kestov_core.knowledge.part_kinds import part_kinds
-from ninja import Field, Router, Schema
+from ninja import Field, File, Router, Schema, UploadedFile
 from people.models import name_of
 from workshop import components, meters
-from workshop.models import Component, Deed, PartType, Printer
+from workshop.models import Component, Deed, DeedPicture, PartType, Printer
+from workshop.pictures import read_picture
 
 from .bench import the_printer
-from .once import once
+from .once import once, once_only
 from .permissions import may
 from .signed import SignedIn
 from .use import MeterOut, meter_out
@@ -36,8 +39,10 @@ class SpeaksOut(Schema):
 
 
 class DeedOut(Schema):
-    """What was done to a part, in words; ``hours``: the machine's then."""
+    """What was done to a part, in words; ``hours``: the machine's then; ``picture``: whether there is one of it."""
 
+    id: int
+    picture: bool
     at: datetime
     who: str
     words: str
@@ -126,8 +131,8 @@ def _part(p: PartNow) -> SittingPart:
     )
 
 
-def _deed(d: Deed) -> DeedOut:
-    return DeedOut(at=d.at, who=name_of(d.by), words=components.words_of(d), hours=d.hours)
+def _deed(d: Deed, picture: bool = False) -> DeedOut:
+    return DeedOut(id=d.pk, picture=picture, at=d.at, who=name_of(d.by), words=components.words_of(d), hours=d.hours)
 
 
 @router.get(
@@ -149,9 +154,35 @@ def see(request: SignedIn, printer_id: int):
 )
 def history(request: SignedIn, component_id: int):
     """What was done in a part's position, to it and to those that sat there before, newest first."""
-    c = get_object_or_404(Component, pk=component_id)
+    return _history(get_object_or_404(Component, pk=component_id))
+
+
+def _history(c: Component) -> list[DeedOut]:
     rows = Deed.objects.filter(component__printer=c.printer_id, component__kind=c.kind, component__place=c.place)
-    return [_deed(d) for d in rows.select_related("by", "component")[:200]]
+    told = list(rows.select_related("by", "component")[:200])
+    shown = set(DeedPicture.objects.filter(deed__in=told).values_list("deed_id", flat=True))
+    return [_deed(d, d.pk in shown) for d in told]
+
+
+@router.post(
+    "/deeds/{deed_id}/picture",
+    auth=may("components.deed"),
+    response=list[DeedOut],
+    operation_id="components.add_picture",
+)
+def add_picture(request: SignedIn, deed_id: int, file: File[UploadedFile]):
+    """Put a picture to what was found or done (JPEG, PNG or WebP by content, up to 12 MB; re-encoded)."""
+    taken = read_picture(file.read(settings.MAX_PICTURE + 1))
+    return once_only(request, lambda: _history(components.show(deed_id, taken, request.user).component))
+
+
+@router.get("/deeds/{deed_id}/picture", auth=may("components.see"), operation_id="components.picture")
+def picture(request: SignedIn, deed_id: int):
+    """The picture of what was found or done, as JPEG."""
+    found = get_object_or_404(DeedPicture, deed=deed_id)
+    return HttpResponse(
+        bytes(found.image), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=86400"}
+    )
 
 
 class LeftOut(Schema):

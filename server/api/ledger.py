@@ -11,7 +11,7 @@ from django.shortcuts import get_object_or_404
 from kestov_core.condition.baseline import Plan
 from kestov_core.condition.stored import MOST_CHARACTERS, HeldAgainst, Kept, all_stored
 from measuring import ledger, stored_sheet
-from measuring.models import Capture, StoredValue
+from measuring.models import Capture, ReadBack, StoredValue
 from ninja import Router, Schema
 from people.models import name_of
 from pydantic import Field
@@ -206,6 +206,43 @@ def look(request: SignedIn, printer_id: int, payload: Printed):
 def keep(request: SignedIn, printer_id: int, payload: Printed):
     """Keep what a machine prints: what agrees with the ledger is valid from now on."""
     return _looked(ledger.keep(the_printer(printer_id), payload.text, payload.take, request.user))
+
+
+class ReadBackOut(Schema):
+    """What a machine printed once, as it came: how many of the ledger's values it agreed with, and which it did not, in words."""
+
+    id: int
+    at: datetime
+    who: str
+    agreed: int
+    differed: list[str]
+    text: str
+
+
+#: So many are told, the newest.
+_READ_BACKS = 40
+
+
+@router.get(
+    "/printers/{printer_id}/read-backs",
+    auth=may("ledger.see"),
+    response=list[ReadBackOut],
+    operation_id="ledger.read_backs",
+)
+def read_backs(request: SignedIn, printer_id: int):
+    """What a machine printed before, newest first."""
+    rows = ReadBack.objects.filter(printer=the_printer(printer_id)).select_related("by")[:_READ_BACKS]
+    return [
+        ReadBackOut(
+            id=r.pk,
+            at=r.at,
+            who=name_of(r.by),
+            agreed=len(r.agreed),
+            differed=[ledger.words(n) for n in r.differed],
+            text=r.text,
+        )
+        for r in rows
+    ]
 
 
 @router.get("/printers/{printer_id}/baseline", auth=may("ledger.see"), response=Plan, operation_id="ledger.baseline")

@@ -17,7 +17,8 @@ from people.telling import tell
 
 from . import tags, timeline
 from .meters import meter_of
-from .models import Component, Deed, PartType, Printer
+from .models import Component, Deed, DeedPicture, PartType, Printer
+from .pictures import Taken
 
 Because = Literal["failed", "worn", "sound"]
 _DID = {
@@ -83,6 +84,19 @@ def inspect(component_id: int, found: Literal["sound", "trouble"], words: str, u
         raise Refused(422, "missing_field", "Say what is wrong with it.", "words")
     _done(component, "inspected", user, found=found, words=words)
     return component
+
+
+@transaction.atomic
+def show(deed_id: int, taken: Taken, user: User) -> Deed:
+    """Put a picture to what was found or done; one of each."""
+    deed = Deed.objects.select_for_update(of=("self",)).select_related("component").filter(pk=deed_id).first()
+    if deed is None:
+        raise Refused(404, "not_found", "There is no such thing that was done.")
+    if DeedPicture.objects.filter(deed=deed).exists():
+        raise Refused(409, "taken", "There is a picture of it already.", "file")
+    DeedPicture.objects.create(deed=deed, image=taken.image, width=taken.width, height=taken.height, by=user, at=now())
+    tell("printer", deed.component.printer_id)
+    return deed
 
 
 @transaction.atomic
@@ -155,7 +169,9 @@ def fit(printer_id: int, kind_id: str, place: str, user: User, type_id: int | No
 @transaction.atomic
 def move(component_id: int, to_id: int, user: User) -> Component:
     """Move a part to the same position of another machine, whose own is taken out sound; its hours go with it."""
-    component, other = locked(component_id), locked(to_id)
+    # In one order, whichever way they are moved: two who do the opposite do not wait for each other for ever.
+    held = {pk: locked(pk) for pk in sorted({component_id, to_id})}
+    component, other = held[component_id], held[to_id]
     if component.printer_id == other.printer_id or (component.kind, component.place) != (other.kind, other.place):
         raise Refused(422, "out_of_range", "Choose the same position of another machine.", "to")
     ran = age_hours(component, meter_of(component.printer))

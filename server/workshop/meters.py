@@ -9,6 +9,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
 from kestov_core.condition.use import TYPICAL_KG, TYPICAL_KM, Meter, Reading, stretches
@@ -102,6 +103,7 @@ def _meters(rows: list[MeterReading], weeks: list[LoggedWeek], spans: list, all_
     return Meters(hours, filament, travel, frozenset(typical))
 
 
+@transaction.atomic
 def read(
     printer: Printer,
     hours: float,

@@ -257,6 +257,17 @@ class Deed(models.Model):
         indexes = [models.Index(fields=["component", "-at"])]
 
 
+class DeedPicture(models.Model):
+    """A picture of what was found or done; re-encoded on the way in."""
+
+    deed = models.OneToOneField(Deed, on_delete=models.CASCADE, related_name="picture")
+    image = models.BinaryField()
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField()
+
+
 class MeterReading(models.Model):
     """What a machine's own meter showed: print hours, and filament (kg) and travel by axis (km) where it counts them. Rows are only ever added.
 

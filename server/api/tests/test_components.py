@@ -1,5 +1,6 @@
 """Parts and meters: what is done to a part and what that puts in doubt, its condition and how that is known, hours that cannot be."""
 
+import io
 from datetime import timedelta
 
 from measuring.models import StoredValue
@@ -7,6 +8,7 @@ from people.clock import at, now
 from workshop.meters import Meter, meter_of
 from workshop.models import Component, Deed, Event, MeterReading, PartType
 
+from .test_cases import picture
 from .world import ApiCase
 
 
@@ -195,6 +197,33 @@ class Deeds(Parts):
 
 def other_id(printer):
     return Component.objects.get(printer=printer, kind="nozzle", removed_on=None).pk
+
+
+class Pictures(Parts):
+    def add(self, deed, file, who="technician"):
+        return self.call(who, "POST", f"/deeds/{deed}/picture", file=file)
+
+    def history(self):
+        return self.good("technician", "GET", f"/components/{self.part('idler', 'x')['id']}/history")
+
+    def test_what_was_found_has_a_picture_once(self):
+        self.do("idler", "x", "inspect", found="trouble", words="Rumbles.")
+        (deed,) = self.history()
+        self.assertFalse(deed["picture"])
+        status, rows = self.add(deed["id"], picture())
+        self.assertEqual((status, rows[0]["picture"]), (200, True))
+        data = self.good("technician", "GET", f"/deeds/{deed['id']}/picture")
+        self.assertEqual(data[:3], b"\xff\xd8\xff")
+        self.assertEqual(self.add(deed["id"], picture())[0], 409)
+        self.assertEqual(self.call("member", "GET", f"/deeds/{deed['id']}/picture")[0], 403)
+
+    def test_what_is_no_picture_is_refused_and_what_was_found_stands(self):
+        self.do("idler", "x", "inspect", found="sound")
+        (deed,) = self.history()
+        status, _ = self.add(deed["id"], io.BytesIO(b"<svg/>"))
+        self.assertEqual(status, 422)
+        self.assertEqual(self.add(99999, picture())[0], 404)
+        self.assertEqual([d["picture"] for d in self.history()], [False])
 
 
 class Meters(Parts):

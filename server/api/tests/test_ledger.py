@@ -40,6 +40,20 @@ class Stored(ApiCase):
         return self.good("technician", "POST", f"{self.at}/stored/keep", {"text": text, "take": take})
 
 
+class ReadBefore(Stored):
+    def test_what_was_read_before_is_kept_as_it_came_with_what_it_did_not_agree_with(self):
+        self.assertEqual(self.good("technician", "GET", f"{self.at}/read-backs"), [])
+        self.set("steps_z", 400)
+        self.keep("M92 X80.00 Z384.00 ; as printed", "steps_x")
+        self.keep("M92 X80.00 Z400.00")
+        newest, first = self.good("technician", "GET", f"{self.at}/read-backs")
+        self.assertEqual((newest["agreed"], newest["differed"]), (2, []))
+        self.assertEqual((first["agreed"], first["text"]), (1, "M92 X80.00 Z384.00 ; as printed"))
+        self.assertEqual(len(first["differed"]), 1)
+        self.assertIn("Z", first["differed"][0])
+        self.assertEqual(self.call("member", "GET", f"{self.at}/read-backs")[0], 403)
+
+
 class Standing(Stored):
     def test_a_value_is_valid_until_something_may_have_lost_it(self):
         self.set("steps_z", 400)

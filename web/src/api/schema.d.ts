@@ -2159,6 +2159,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deeds/{deed_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Picture
+         * @description The picture of what was found or done, as JPEG.
+         */
+        get: operations["components.picture"];
+        put?: never;
+        /**
+         * Add Picture
+         * @description Put a picture to what was found or done (JPEG, PNG or WebP by content, up to 12 MB; re-encoded).
+         */
+        post: operations["components.add_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/components/{component_id}/life": {
         parameters: {
             query?: never;
@@ -2605,6 +2629,26 @@ export interface paths {
          * @description Keep what a machine prints: what agrees with the ledger is valid from now on.
          */
         post: operations["ledger.keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/read-backs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Backs
+         * @description What a machine printed before, newest first.
+         */
+        get: operations["ledger.read_backs"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -10748,9 +10792,13 @@ export interface components {
         };
         /**
          * DeedOut
-         * @description What was done to a part, in words; ``hours``: the machine's then.
+         * @description What was done to a part, in words; ``hours``: the machine's then; ``picture``: whether there is one of it.
          */
         DeedOut: {
+            /** Id */
+            id: number;
+            /** Picture */
+            picture: boolean;
             /**
              * At
              * Format: date-time
@@ -11739,6 +11787,27 @@ export interface components {
              * @default []
              */
             take: string[];
+        };
+        /**
+         * ReadBackOut
+         * @description What a machine printed once, as it came: how many of the ledger's values it agreed with, and which it did not, in words.
+         */
+        ReadBackOut: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Who */
+            who: string;
+            /** Agreed */
+            agreed: number;
+            /** Differed */
+            differed: string[];
+            /** Text */
+            text: string;
         };
         /**
          * Plan
@@ -15355,6 +15424,58 @@ export interface operations {
             };
         };
     };
+    "components.picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                deed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "components.add_picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                deed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeedOut"][];
+                };
+            };
+        };
+    };
     "components.life": {
         parameters: {
             query?: never;
@@ -15955,6 +16076,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LookedOut"];
+                };
+            };
+        };
+    };
+    "ledger.read_backs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadBackOut"][];
                 };
             };
         };

@@ -1,8 +1,8 @@
 /** One part: what tells of it, what can be done to it, and what was done in its position before. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, type Schemas } from "../api/client";
-import { Button, ErrorNote, Field, fieldError, INPUT, TextField } from "../kit/bits";
+import { api, got, newKey, type Schemas, send } from "../api/client";
+import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, TextField } from "../kit/bits";
 import { ConditionMark } from "../kit/Condition";
 import { ago } from "../kit/figures";
 import { Lasting } from "./Lasting";
@@ -38,6 +38,14 @@ export function LifeBar({ p }: { p: Part }) {
   );
 }
 
+const PICTURES = "image/jpeg,image/png,image/webp";
+
+function addPicture(deed: number, file: File) {
+  const form = new FormData();
+  form.append("file", file, file.name);
+  return send<Schemas["DeedOut"][]>(`/api/deeds/${deed}/picture`, form, newKey());
+}
+
 type Props = { id: number; p: Part; types: Here["types"] };
 
 export function OnePart({ id, p, types }: Props) {
@@ -46,14 +54,22 @@ export function OnePart({ id, p, types }: Props) {
   const [words, setWords] = useState("");
   const [because, setBecause] = useState<Deed["because"]>("worn");
   const [type, setType] = useState("");
+  const [picture, setPicture] = useState<File | null>(null);
+  const [unsent, setUnsent] = useState(false);
   const done = useMutation({
-    mutationFn: (deed: Partial<Deed> & Pick<Deed, "did">) =>
-      got(
+    mutationFn: async (deed: Partial<Deed> & Pick<Deed, "did">) => {
+      const here = await got(
         api.POST("/api/components/{component_id}/deeds", {
           params: { path: { component_id: p.id } },
           body: { found: "sound", words: "", used: "", because: "worn", type_id: null, ...deed },
         }),
-      ),
+      );
+      const last = here.parts.find((other) => other.id === p.id)?.last;
+      // What was found is written down; a picture that does not get through can be put to it below.
+      setUnsent(false);
+      if (picture && last) await addPicture(last.id, picture).catch(() => setUnsent(true));
+      return here;
+    },
     onSuccess: (here) => {
       client.invalidateQueries({ queryKey: ["printer", id] });
       client.setQueryData(["printer", id, "components"], here);
@@ -61,9 +77,10 @@ export function OnePart({ id, p, types }: Props) {
       client.invalidateQueries({ queryKey: ["components"] });
       setDoing("");
       setWords("");
+      setPicture(null);
     },
   });
-  const send = () => {
+  const write = () => {
     if (doing === "trouble") done.mutate({ did: "inspect", found: "trouble", words });
     else if (doing === "lubricate") done.mutate({ did: "lubricate", used: words });
     else if (doing === "adjust") done.mutate({ did: "adjust", words });
@@ -111,7 +128,7 @@ export function OnePart({ id, p, types }: Props) {
           className="grid max-w-[34em] gap-2"
           onSubmit={(e) => {
             e.preventDefault();
-            send();
+            write();
           }}
         >
           {doing === "replace" ? (
@@ -154,6 +171,12 @@ export function OnePart({ id, p, types }: Props) {
             value={words}
             onText={setWords}
           />
+          {doing === "trouble" ? (
+            <div className="flex flex-wrap items-center gap-3">
+              <FilePick label="Take a picture" accept={PICTURES} camera onFile={setPicture} />
+              {picture ? <span>{picture.name}</span> : null}
+            </div>
+          ) : null}
           <div className="flex gap-2">
             <Button next type="submit" disabled={done.isPending}>
               Write it down
@@ -163,6 +186,11 @@ export function OnePart({ id, p, types }: Props) {
         </form>
       ) : null}
       <ErrorNote error={done.error} />
+      {unsent ? (
+        <p role="alert" className="font-semibold text-failed">
+          It is written down, but the picture did not get through. Add it under “What was done here before”.
+        </p>
+      ) : null}
       <Folded words="How long it still lasts">
         <Lasting id={p.id} />
       </Folded>
@@ -185,6 +213,11 @@ function Folded({ words, children }: { words: string; children: React.ReactNode 
 }
 
 function History({ id }: { id: number }) {
+  const client = useQueryClient();
+  const add = useMutation({
+    mutationFn: ({ deed, file }: { deed: number; file: File }) => addPicture(deed, file),
+    onSuccess: (rows) => client.setQueryData(["components", id, "history"], rows),
+  });
   const rows = useQuery({
     queryKey: ["components", id, "history"],
     queryFn: () => got(api.GET("/api/components/{component_id}/history", { params: { path: { component_id: id } } })),
@@ -194,13 +227,34 @@ function History({ id }: { id: number }) {
       {rows.data?.length === 0 ? <p>Nothing was written down yet.</p> : null}
       <ErrorNote error={rows.error} />
       <ul className="rows">
-        {rows.data?.map((d) => (
-          <li key={`${d.at}${d.words}`} className="py-1.5">
+        {rows.data?.map((d, i) => (
+          <li key={d.id} className="py-1.5">
             {d.words}
             <span className="block text-[15px] text-ink2">
               {d.who}, <time title={new Date(d.at).toLocaleString()}>{ago(d.at)}</time>
               {d.hours == null ? "" : `, at ${Math.round(d.hours)} h`}
             </span>
+            {d.picture ? (
+              <a href={`/api/deeds/${d.id}/picture`}>
+                <img
+                  src={`/api/deeds/${d.id}/picture`}
+                  alt={`To: ${d.words}`}
+                  loading="lazy"
+                  className="mt-1 max-h-60 border border-line"
+                />
+              </a>
+            ) : i === 0 ? (
+              <div className="mt-1">
+                <FilePick
+                  label="Add a picture of it"
+                  accept={PICTURES}
+                  camera
+                  disabled={add.isPending}
+                  onFile={(file) => add.mutate({ deed: d.id, file })}
+                />
+                <ErrorNote error={add.error} />
+              </div>
+            ) : null}
           </li>
         ))}
       </ul>

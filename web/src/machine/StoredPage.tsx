@@ -19,6 +19,7 @@ import {
 import { ago, parseFigure } from "../kit/figures";
 import { useDraft } from "../kit/useDraft";
 import { capital, counted } from "../kit/words";
+import { ReadBacks } from "./ReadBacks";
 import { StoredMark } from "./StoredMark";
 
 type Stored = Schemas["StoredOut"];
@@ -60,6 +61,7 @@ export function StoredPage() {
         </div>
         <Values rows={sheet.data.stands} />
         <SetOne id={id} sheet={sheet.data} />
+        <ReadBacks id={id} />
       </section>
       <Firmware id={id} name={name} known={sheet.data.stands.length > 0} />
     </div>

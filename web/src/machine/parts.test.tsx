@@ -94,6 +94,21 @@ describe("a machine's parts", () => {
     });
   });
 
+  it("take a picture with what was found, which goes out when that is written down", async () => {
+    const { server, hands } = page();
+    await hands.click(within(list()).getByRole("button", { name: /Idlers, X/ }));
+    await hands.click(screen.getByRole("button", { name: "Found trouble" }));
+    await hands.upload(screen.getByLabelText("Take a picture"), new File(["x"], "idler.jpg", { type: "image/jpeg" }));
+    await hands.type(screen.getByLabelText("What is wrong with it?"), "Rough.");
+    await hands.click(within(list()).getByRole("button", { name: "Write it down" }));
+    await waitFor(() => expect(server.sent).toHaveLength(1));
+    const last = { id: 9, picture: false, at: "2026-05-01T10:00:00Z", who: "Wen", words: "Looked at", hours: null };
+    server.answer({ parts: [{ ...PARTS[0], last }, PARTS[1]], empty: [], meter: METER, types: TYPES });
+    await waitFor(() => expect(server.sent[1]?.url).toBe("/api/deeds/9/picture"));
+    server.answer({ status: 413, code: "too_large", title: "", detail: "Too large.", field: "file" }, 413);
+    expect(await screen.findByText(/It is written down, but the picture did not get through/)).toBeTruthy();
+  });
+
   it("say what would tell, and a look is one press", async () => {
     const { server, hands } = page();
     await hands.click(within(list()).getByRole("button", { name: /Idlers, X/ }));
