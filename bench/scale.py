@@ -95,7 +95,7 @@ def _make(machines: int, results: int, cases: int) -> None:
     from django.db import connection
     from people.clock import now
     from people.models import Role, User
-    from workshop.models import Area, Limit, Printer, PrinterModel
+    from workshop.models import Area, Limit, Printer, PrinterModel, fit_out
 
     call_command("migrate", verbosity=0)
     user = User.objects.create_user(
@@ -114,6 +114,8 @@ def _make(machines: int, results: int, cases: int) -> None:
         Printer(name=f"Machine {i:03d}", model=models[i % len(models)], area=areas[i % 8], in_use_since=since)
         for i in range(machines)
     )
+    for printer in Printer.objects.select_related("model"):
+        fit_out(printer)
     each = results // machines
     with connection.cursor() as db:
         db.execute("set session_replication_role = replica")
@@ -153,8 +155,30 @@ def _steps(user: int, each: int, cases: int) -> list[str]:
              'Tension', r.value, 0.6, 'N', 20, 50, 'limit', 0, ''
            from measuring_capture c join measuring_result r on r.capture_id = c.id
            order by c.printer_id, c.place, c.procedure, c.taken_at desc""",
-        """insert into workshop_component (printer_id, place, kind, label, part_type)
-           select p.id, 'x', 'idler', 'Part ' || n, '' from workshop_printer p, generate_series(1, 100) n""",
+        # What wore out and was replaced over the years, on top of what sits there (made by the machines' descriptions).
+        """insert into workshop_component (printer_id, place, kind, label, fitted_on, fitted_hours, removed_on, removed_hours,
+             removed_because, brought_hours)
+           select p.id, 'e', k.kind, k.label, current_date - 50 * n - 50, greatest(0, 9000 - 300 * n - 300 * (1 + random())),
+             current_date - 50 * n, greatest(0, 9000 - 300 * n), case when random() < 0.8 then 'worn' else 'sound' end, 0
+           from workshop_printer p, generate_series(1, 28) n, (values ('nozzle', 'Nozzle'), ('liner', 'Liner')) k(kind, label)""",
+        f"""insert into workshop_deed (component_id, did, at, hours, found, words, used, by_id)
+           select c.id, case when n % 3 = 0 then 'lubricated' else 'inspected' end, now() - make_interval(days => (40 * n)::int), 9000 - 240 * n,
+             'sound', 'As it should be.', '', {user} from workshop_component c, generate_series(1, 5) n""",
+        f"""insert into workshop_meterreading (printer_id, hours, travel_km, reset, at, by_id)
+           select p.id, 9000 - 200 * n, '{{}}', false, now() - make_interval(days => (30 * n)::int), {user}
+           from workshop_printer p, generate_series(1, 40) n""",
+        f"""insert into workshop_joblog (printer_id, name, data, columns, wrong, jobs, new, began, ended, at, taken_at, by_id)
+           select id, 'jobs.csv', '', '{{"began": "t", "took": "d"}}', '[]', 4000, 4000, now() - interval '3 years', now() - interval '1 day', now(), now(), {user}
+           from workshop_printer""",
+        """insert into workshop_loggedweek (printer_id, monday, hours, filament_kg, travel_km)
+           select p.id, date_trunc('week', current_date)::date - 7 * n, 40 + 10 * random(), 0.8, '{}'
+           from workshop_printer p, generate_series(0, 155) n""",
+        f"""insert into measuring_storedvalue (printer_id, name, value, text, was, unit, reason, at, by_id)
+           select p.id, s.name, 80, '', null, s.unit, '', now() - make_interval(days => (30 * n)::int), {user}
+           from workshop_printer p, generate_series(1, 20) n, (values ('steps_x', 'steps/mm'), ('steps_y', 'steps/mm'), ('nozzle_height', 'mm')) s(name, unit)""",
+        f"""insert into workshop_event (printer_id, event, place, at, by_id, note)
+           select p.id, case n % 3 when 0 then 'belt_tensioned' when 1 then 'head_changed' else 'firmware_updated' end, '',
+             now() - make_interval(days => (9 * n)::int), {user}, '' from workshop_printer p, generate_series(1, 60) n""",
         f"""insert into cases_case (printer_id, title, words, since, state, reported_by_id, reported_at, closing, cause, fault, fault_axis,
              closed_at, closed_by_id)
            select (select id from workshop_printer order by id offset n % (select count(*) from workshop_printer) limit 1),
@@ -175,9 +199,12 @@ def _steps(user: int, each: int, cases: int) -> list[str]:
 
 
 def _pages(machines: int) -> list[Page]:
-    from workshop.models import Printer
+    from workshop.models import Component, Printer
 
-    printer = Printer.objects.order_by("pk")[machines // 2].pk
+    machine = Printer.objects.order_by("pk")[machines // 2]
+    printer, model, place = machine.pk, machine.model_id, next(iter(machine.motion().belts()))
+    nozzle = Component.objects.get(printer=machine, kind="nozzle", removed_on=None).pk
+    use = ["select * from workshop_meterreading", "select * from workshop_loggedweek"]
     standings = "select * from measuring_standing"
     measured = f"""select c.id, c.taken_at, c.place, c.procedure, r.value, r.u95, r.unit, u.name from measuring_capture c
         join measuring_result r on r.capture_id = c.id left join people_user u on u.id = c.taken_by_id
@@ -190,6 +217,15 @@ def _pages(machines: int) -> list[Page]:
         Page("Bench start", f"/api/printers/{printer}/bench", [f"select p.*, m.description from workshop_printer p join workshop_printermodel m on m.id = p.model_id where p.id = {printer}", f"{standings} where printer_id = {printer}", "select * from workshop_instrument", f"select c.*, r.found from measuring_capture c join measuring_result r on r.capture_id = c.id where c.printer_id = {printer} order by taken_at desc limit 2"]),
         Page("Record, first page", f"/api/printers/{printer}/record", [measured + "50"]),
         Page("Record, tenth page", f"/api/printers/{printer}/record?page=10", [measured + "500"]),
+        Page("Parts", f"/api/printers/{printer}/components", [f"select * from workshop_component where printer_id = {printer} and removed_on is null", f"select d.* from workshop_deed d join workshop_component c on c.id = d.component_id where c.printer_id = {printer} and c.removed_on is null", f"{standings} where printer_id = {printer}", f"select * from workshop_loggedweek where printer_id = {printer}"]),
+        Page("One part's life", f"/api/components/{nozzle}/life", ["select * from workshop_component where kind = 'nozzle'", *use]),
+        Page("Use", f"/api/printers/{printer}/use", [f"select * from workshop_loggedweek where printer_id = {printer}", f"select * from workshop_meterreading where printer_id = {printer}"]),
+        Page("What it has stored", f"/api/printers/{printer}/stored", [f"select * from measuring_storedvalue where printer_id = {printer}", f"select * from workshop_event where printer_id = {printer}"]),
+        Page("The way back", f"/api/printers/{printer}/baseline", [f"select * from measuring_storedvalue where printer_id = {printer}", f"select * from workshop_event where printer_id = {printer}", f"{standings} where printer_id = {printer}"]),
+        Page("A course", f"/api/printers/{printer}/trend?place={place}&procedure=belt-pluck", [measured + "500"]),
+        Page("Next quarter", "/api/forecast", ["select * from workshop_component", *use, standings]),
+        Page("Across: which", "/api/fleet", [standings, "select p.*, m.description from workshop_printer p join workshop_printermodel m on m.id = p.model_id"]),
+        Page("Across: one", f"/api/fleet/{model}?procedure=belt-pluck&place={place}", [f"select c.taken_at, r.found from measuring_capture c join measuring_result r on r.capture_id = c.id join workshop_printer p on p.id = c.printer_id where p.model_id = {model} and c.place = '{place}' and c.procedure = 'belt-pluck' and c.taken_at > now() - interval '600 days'"]),
         Page("Cases", "/api/cases?state=all", [f"{brief} order by reported_at desc limit 50"]),
         Page("Cases, search", "/api/cases?state=all&search=lids", [search]),
     ]  # fmt: skip

@@ -10,9 +10,11 @@ from cases.parts import PartNow, empty_positions, parts_now
 from django.conf import settings
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
+from kestov_core import knowledge, procedures
 from kestov_core.condition import Condition
 from kestov_core.knowledge.part_kinds import Deed as DeedKind
 from kestov_core.knowledge.part_kinds import part_kinds
+from kestov_core.machine import Description
 from ninja import Field, File, Router, Schema, UploadedFile
 from people.models import name_of
 from workshop import components, meters
@@ -60,6 +62,14 @@ class TypeOut(Schema):
     notes: str
 
 
+class Measure(Schema):
+    """A measurement that tells of a part, and what it is called."""
+
+    procedure: str
+    words: str
+    rounds: bool
+
+
 class SittingPart(Schema):
     """A part in its position. ``speaks``: all that tells of it, what drives its condition first; ``life_from``: where its expected life is from."""
 
@@ -79,6 +89,7 @@ class SittingPart(Schema):
     can: list[DeedKind]
     look: str
     lubricant: str
+    measure: list[Measure]
     last: DeedOut | None
 
 
@@ -99,16 +110,16 @@ class ComponentsHere(Schema):
 
 def _here(printer: Printer) -> ComponentsHere:
     meter = meters.meter_of(printer)
-    parts = parts_now(printer, meter)
+    parts, motion = parts_now(printer, meter), printer.motion()
     return ComponentsHere(
-        parts=[_part(p) for p in parts],
+        parts=[_part(p, motion) for p in parts],
         empty=[EmptyPosition(kind=p.kind.id, place=p.place, label=p.label) for p in empty_positions(printer, parts)],
         meter=meter_out("hours", "h", meter),
         types=[TypeOut.model_validate(t, from_attributes=True) for t in PartType.objects.all()],
     )
 
 
-def _part(p: PartNow) -> SittingPart:
+def _part(p: PartNow, motion: Description) -> SittingPart:
     c = p.component
     return SittingPart(
         id=c.pk,
@@ -127,6 +138,13 @@ def _part(p: PartNow) -> SittingPart:
         can=list(p.kind.can),
         look=p.kind.look,
         lubricant=(c.type.lubricant if c.type else "") or p.kind.lubricant,
+        measure=[
+            Measure(
+                procedure=name, words=knowledge.cards()[name].here(c.place).short, rounds=procedures.get(name).rounds
+            )
+            for name in p.kind.told_by
+            if c.place in procedures.get(name).places(motion)
+        ],
         last=None if p.last is None else _deed(p.last),
     )
 

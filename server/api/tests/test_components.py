@@ -47,6 +47,10 @@ class Made(Parts):
             self.assertIn(spot, spots)
         self.assertEqual(self.here()["empty"], [])
 
+    def test_each_says_what_measures_it_where_it_sits(self):
+        self.assertIn("belt-pluck", [m["procedure"] for m in self.part("belt", "x")["measure"]])
+        self.assertEqual(self.part("idler", "x")["measure"], [])
+
     def test_members_see_no_parts(self):
         self.refused(403, "not_yours", None, "member", "GET", self.path)
 

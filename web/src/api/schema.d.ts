@@ -10821,6 +10821,18 @@ export interface components {
             label: string;
         };
         /**
+         * Measure
+         * @description A measurement that tells of a part, and what it is called.
+         */
+        Measure: {
+            /** Procedure */
+            procedure: string;
+            /** Words */
+            words: string;
+            /** Rounds */
+            rounds: boolean;
+        };
+        /**
          * MeterOut
          * @description What a meter stands at now, in ``unit``. ``what``: hours, filament, or the axis whose travel it counts.
          *
@@ -10886,6 +10898,8 @@ export interface components {
             look: string;
             /** Lubricant */
             lubricant: string;
+            /** Measure */
+            measure: components["schemas"]["Measure"][];
             last: components["schemas"]["DeedOut"] | null;
         };
         /**

@@ -1,7 +1,9 @@
 /** One part: what tells of it, what can be done to it, and what was done in its position before. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { api, got, newKey, type Schemas, send } from "../api/client";
+import { beltsPath, benchPath } from "../bench/paths";
 import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, TextField } from "../kit/bits";
 import { ConditionMark } from "../kit/Condition";
 import { ago } from "../kit/figures";
@@ -109,6 +111,19 @@ export function OnePart({ id, p, types }: Props) {
         {p.life_hours != null ? `Expected life ${Math.round(p.life_hours)} h (${p.life_from}). ` : ""}
         {p.last ? `Last: ${p.last.words}, ${ago(p.last.at)}.` : ""}
       </p>
+      {p.measure.length ? (
+        <p className="flex flex-wrap gap-x-4">
+          {p.measure.map((m) => (
+            <Link
+              key={m.procedure}
+              to={m.rounds ? beltsPath(id, p.place) : benchPath(id, m.procedure, p.place)}
+              className="inline-flex min-h-11 items-center font-semibold"
+            >
+              Measure: {m.words}
+            </Link>
+          ))}
+        </p>
+      ) : null}
       {p.can.includes("lubricate") ? (
         <p className="text-[15px]">
           <b>Lubricate:</b> {p.lubricant}

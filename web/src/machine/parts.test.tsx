@@ -24,6 +24,7 @@ const part = (id: number, label: string, more: Partial<Part> = {}): Part => ({
   can: ["lubricate", "replace"],
   look: "Spin it.",
   lubricant: "One drop.",
+  measure: [],
   last: null,
   ...more,
 });
@@ -38,6 +39,7 @@ const PARTS = [
     age_estimated: true,
     life_hours: 6000,
     life_from: "typical",
+    measure: [{ procedure: "belt-tracking", words: "Tracking", rounds: false }],
   }),
   part(3, "Frame joints", { kind: "joints", place: "frame", condition: "sound", can: ["adjust"] }),
 ];
@@ -83,6 +85,9 @@ describe("a machine's parts", () => {
     await hands.click(within(list()).getByRole("button", { name: /Idlers, Y/ }));
     expect(list().textContent).toContain("A look found: it rumbles. 18 days ago.");
     expect(list().textContent).toContain("Expected life 6000 h (typical).");
+    expect(screen.getByRole("link", { name: "Measure: Tracking" }).getAttribute("href")).toBe(
+      "/bench/1/belt-tracking/y",
+    );
     await hands.click(screen.getByRole("button", { name: "Replaced" }));
     await hands.selectOptions(screen.getByLabelText("The new one is"), "Ball idler");
     await hands.type(screen.getByLabelText("What was wrong with the old one?"), "Rumbles.");
