@@ -157,9 +157,9 @@ def _steps(user: int, each: int, cases: int) -> list[str]:
            order by c.printer_id, c.place, c.procedure, c.taken_at desc""",
         # What wore out and was replaced over the years, on top of what sits there (made by the machines' descriptions).
         """insert into workshop_component (printer_id, place, kind, label, fitted_on, fitted_hours, removed_on, removed_hours,
-             removed_because, brought_hours)
+             removed_because, brought_hours, trouble)
            select p.id, 'e', k.kind, k.label, current_date - 50 * n - 50, greatest(0, 9000 - 300 * n - 300 * (1 + random())),
-             current_date - 50 * n, greatest(0, 9000 - 300 * n), case when random() < 0.8 then 'worn' else 'sound' end, 0
+             current_date - 50 * n, greatest(0, 9000 - 300 * n), case when random() < 0.8 then 'worn' else 'sound' end, 0, ''
            from workshop_printer p, generate_series(1, 28) n, (values ('nozzle', 'Nozzle'), ('liner', 'Liner')) k(kind, label)""",
         f"""insert into workshop_deed (component_id, did, at, hours, found, words, used, by_id)
            select c.id, case when n % 3 = 0 then 'lubricated' else 'inspected' end, now() - make_interval(days => (40 * n)::int), 9000 - 240 * n,
@@ -192,8 +192,8 @@ def _steps(user: int, each: int, cases: int) -> list[str]:
         f"""insert into cases_comment (case_id, words, by_id, at)
            select c.id, 'Looked at it again, entry ' || n, {user}, c.reported_at + make_interval(hours => n)
            from cases_case c, generate_series(1, 3) n""",
-        f"""insert into measuring_action (printer_id, case_id, place, kind, turns, unit, direction, round, fault, note, by_id, at)
-           select c.printer_id, c.id, 'x', 'turn_tensioner', 0.5, 'turns', 'clockwise', 1, '', '', {user},
+        f"""insert into measuring_action (printer_id, case_id, place, kind, turns, unit, direction, round, fault, note, procedure, target, by_id, at)
+           select c.printer_id, c.id, 'x', 'turn_tensioner', 0.5, 'turns', 'clockwise', 1, '', '', '', '', {user},
              c.reported_at + interval '2 hours' from cases_case c""",
     ]
 

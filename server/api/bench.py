@@ -291,7 +291,7 @@ def bench(request: SignedIn, printer_id: int, case_id: int | None = None):
     printer = the_printer(printer_id)
     case = printer.cases.filter(pk=case_id).first() if case_id is not None else None
     motion = printer.motion()
-    newest = Standing.objects.filter(printer=printer)
+    newest = list(Standing.objects.filter(printer=printer))
     return BenchOut(
         printer_id=printer.pk,
         printer=printer.name,
@@ -301,7 +301,7 @@ def bench(request: SignedIn, printer_id: int, case_id: int | None = None):
         walls=[WallAsked(runs=w, axis=across(w), words=whose_motion(motion.kinematics, w)) for w in ("x", "y")],
         belts=[_belt(printer, place, belt) for place, belt in motion.belts().items()],
         instruments=[_instrument(i) for i in Instrument.objects.all()],
-        first=[_first(f) for f in first(printer, case)],
+        first=[_first(f) for f in first(printer, case, newest)],
         entries=[e for p in measuring() if (e := _entry(p, motion)) is not None],
         last=[
             LastFigure(

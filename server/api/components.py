@@ -255,6 +255,7 @@ def life(request: SignedIn, component_id: int):
     """How long a part still lasts, beside all others of its kind and type in this workshop."""
     c = get_object_or_404(Component.objects.select_related("printer", "type"), pk=component_id)
     found = life_of(c)
+    names = dict(Printer.objects.values_list("pk", "name"))
     return LifeOut(
         left=None if found.left is None else LeftOut.model_validate(found.left, from_attributes=True),
         own=found.life is not None,
@@ -264,12 +265,12 @@ def life(request: SignedIn, component_id: int):
         survival=[SurvivalOut(**s.model_dump()) for s in found.life.survival()] if found.life is not None else [],
         rows=[
             RanOut(
-                printer=r.component.printer.name,
-                label=r.component.label,
+                printer=names.get(r.printer_id, ""),
+                label=r.label,
                 hours=r.hours,
                 failed=r.failed,
                 runs=r.runs,
-                this=r.component.pk == c.pk,
+                this=r.component_id == c.pk,
             )
             for r in found.rows[:_RAN]
         ],

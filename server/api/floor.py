@@ -16,7 +16,7 @@ from ninja import Field, Router, Schema
 from people.models import name_of
 from pydantic import BaseModel
 from workshop import tags, timeline, worklist
-from workshop.models import Area, Printer
+from workshop.models import Printer
 from workshop.worklist import Wanted
 
 from .once import once
@@ -160,7 +160,11 @@ def _tile(m: MachineNow, technician: bool) -> Tile:
         model_id=m.printer.model_id,
         fitness=c.fitness,
         reason=c.reason,
-        axes=[AxisMark(axis=a.axis, condition=a.condition, why=a.why) for a in c.axes] if technician else [],
+        # Of what was never measured the mark says all there is to say.
+        axes=[
+            AxisMark(axis=a.axis, condition=a.condition, why=a.why if any(p.evidence for p in a.places) else "")
+            for a in (c.axes if technician else [])
+        ],
     )
 
 
@@ -175,13 +179,14 @@ def floor(request: SignedIn):
     technician = may_work(request.user)
     rows = machines(Printer.on_the_floor())
     models = {m.printer.model_id: m.printer.model for m in rows}
-    tiles: dict[int, list[Tile]] = {}
+    # Machines come in the order of their areas.
+    tiles: dict[str, list[Tile]] = {}
     for m in rows:
-        tiles.setdefault(m.printer.area_id, []).append(_tile(m, technician))
+        tiles.setdefault(m.printer.area.name, []).append(_tile(m, technician))
     wanted, count = worklist.wanted(rows, _MOST_WANTED) if technician else ([], 0)
     answer = Floor(
         models=[FloorModel(id=k, name=m.name, outline=_outline(m.motion())) for k, m in models.items()],
-        areas=[AreaTiles(name=a.name, printers=tiles[a.pk]) for a in Area.objects.all() if a.pk in tiles],
+        areas=[AreaTiles(name=area, printers=there) for area, there in tiles.items()],
         wanted=wanted,
         wanted_count=count,
     )

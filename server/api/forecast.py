@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, datetime
 
 from cases import forecast
 from ninja import Router, Schema
@@ -31,10 +31,19 @@ class ExpectedOut(Schema):
     procedure: str
 
 
-@router.get("/forecast", auth=may("forecast.see"), response=list[ExpectedOut], operation_id="forecast.see")
+class QuarterOut(Schema):
+    """What will be wanted, the soonest first; ``more``: so many more parts; ``as_of``: when that of parts was worked out."""
+
+    rows: list[ExpectedOut]
+    more: int
+    as_of: datetime
+
+
+@router.get("/forecast", auth=may("forecast.see"), response=QuarterOut, operation_id="forecast.see")
 def see(request: SignedIn):
     """What all machines will want in the next quarter, the soonest first, with why and how sure."""
-    return [
+    found = forecast.next_quarter()
+    rows = [
         ExpectedOut(
             printer_id=e.printer.pk,
             printer=e.printer.name,
@@ -48,5 +57,6 @@ def see(request: SignedIn):
             component_id=e.component_id,
             procedure=e.procedure,
         )
-        for e in forecast.next_quarter()
+        for e in found.rows
     ]
+    return QuarterOut(rows=rows, more=found.more, as_of=found.as_of)

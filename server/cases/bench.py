@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from kestov_core import knowledge, procedures
@@ -28,11 +29,11 @@ class First:
     why: str
 
 
-def first(printer: Printer, case: Case | None) -> list[First]:
-    """What stands first, the most pressing before the rest; each measurement once."""
+def first(printer: Printer, case: Case | None, standings: Sequence[Standing]) -> list[First]:
+    """What stands first of a machine with these standings, the most pressing before the rest; each measurement once."""
     here = {p.name: p.places(printer.motion()) for p in measuring()}
     out: dict[tuple[str, str], First] = {}
-    for f in [*_asked(case, here), *_wanted(printer), *_due(printer, here)]:
+    for f in [*_asked(case, here), *_wanted(printer), *_due(standings)]:
         if f.place in here.get(f.procedure, ()):
             out.setdefault((f.procedure, f.place), f)
     return list(out.values())[:MOST]
@@ -74,10 +75,10 @@ def _how(kind: str, place: str, printer: Printer) -> str | None:
     return None if way is None else way.name
 
 
-def _due(printer: Printer, here: dict[str, tuple[str, ...]]) -> list[First]:
+def _due(standings: Sequence[Standing]) -> list[First]:
     """What was measured here, longer ago than it is good for; the most overdue first."""
     found: list[tuple[float, First]] = []
-    for row in Standing.objects.filter(printer=printer):
+    for row in standings:
         if row.procedure not in knowledge.cards():
             continue
         procedure: Procedure = procedures.get(row.procedure)

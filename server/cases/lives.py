@@ -5,18 +5,21 @@ With fewer than three failures of a kind its typical life speaks, which is wide.
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
+from typing import NamedTuple
 
 import numpy as np
+from django.db.models import F, Q
 from kestov_core.condition.use import Use
+from kestov_core.knowledge.part_kinds import part_kinds
 from kestov_core.procedures.life import FEW, Life
 from people.clock import now
 from workshop.components import age_hours, life_hours
-from workshop.meters import meters_for
-from workshop.models import Component, Printer
+from workshop.meters import hours_of_late
+from workshop.models import Component, PartType, Printer, of_these
 
 #: A typical life is from half to double (the head of the list of kinds says so).
 _WIDE = 2.0
@@ -24,11 +27,12 @@ _WIDE = 2.0
 _FAR = 3650.0
 
 
-@dataclass(frozen=True)
-class Ran:
-    """One part of a kind: how long it ran. ``failed``: it was taken out for it; ``runs``: it still sits there."""
+class Ran(NamedTuple):
+    """One part of a kind: how long it ran, and on which machine. ``failed``: it was taken out for it; ``runs``: it still sits there."""
 
-    component: Component
+    component_id: int
+    printer_id: int
+    label: str
     hours: float
     failed: bool
     runs: bool
@@ -52,28 +56,36 @@ class Lives:
     def __init__(self, sitting: Iterable[tuple[Component, float]], kind: str = "", type_id: int | None = None) -> None:
         self._rows: dict[tuple[str, int | None], list[Ran]] = defaultdict(list)
         self._fitted: dict[tuple[str, int | None], Life | None] = {}
-        gone = Component.objects.exclude(removed_on=None).exclude(removed_because="moved").select_related("printer")
+        gone = Component.objects.filter(removed_on__isnull=False).exclude(removed_because="moved")
         if kind:
             gone = gone.filter(kind=kind, type_id=type_id)
-        for c in gone.exclude(removed_hours=None).exclude(fitted_hours=None):
-            assert c.removed_hours is not None and c.fitted_hours is not None
-            ran = c.removed_hours - c.fitted_hours + c.brought_hours
-            if ran > 0:
-                self._rows[c.kind, c.type_id].append(Ran(c, ran, c.removed_because in ("failed", "worn"), False))
+        told = gone.filter(removed_hours__isnull=False, fitted_hours__isnull=False).order_by("id")
+        ran = F("removed_hours") - F("fitted_hours") + F("brought_hours")
+        names = ("pk", "printer_id", "label", "ran", "removed_because", "kind", "type_id")
+        for pk, printer, label, hours, because, of_kind, of_type in told.annotate(ran=ran).values_list(*names):
+            if hours > 0:
+                self._rows[of_kind, of_type].append(
+                    Ran(pk, printer, label, hours, because in ("failed", "worn"), False)
+                )
         for c, hours in sitting:
             if hours > 0:
-                self._rows[c.kind, c.type_id].append(Ran(c, hours, False, True))
+                self._rows[c.kind, c.type_id].append(Ran(c.pk, c.printer_id, c.label, hours, False, True))
+        self._failures = Counter({key: sum(r.failed for r in rows) for key, rows in self._rows.items()})
 
     def rows(self, c: Component) -> list[Ran]:
         """All of a part's kind and type whose hours are known."""
         return self._rows.get((c.kind, c.type_id), [])
+
+    def failures(self, c: Component) -> int:
+        """How many of a part's kind and type have failed."""
+        return self._failures[c.kind, c.type_id]
 
     def of(self, c: Component) -> Life | None:
         """The life of a part's kind and type here; None where fewer than three have failed."""
         key = c.kind, c.type_id
         if key not in self._fitted:
             rows = self.rows(c)
-            few = sum(r.failed for r in rows) < FEW
+            few = self.failures(c) < FEW
             self._fitted[key] = None if few else Life.of(np.array([r.hours for r in rows]), np.array([r.failed for r in rows]))  # fmt: skip
         return self._fitted[key]
 
@@ -116,14 +128,14 @@ def life_of(component: Component) -> OneLife:
     printers = {c.printer_id: c.printer for c in sitting}
     if component.removed_on is None:
         printers[component.printer_id] = component.printer
-    meters = meters_for(printers.values(), all_of_it=False)
-    ages = [(c, age[0]) for c in sitting if (age := age_hours(c, meters[c.printer_id].hours)) is not None]
+    meters = hours_of_late(printers.values())
+    ages = [(c, age[0]) for c in sitting if (age := age_hours(c, meters[c.printer_id])) is not None]
     lives = Lives(ages, component.kind, component.type_id)
     life, expected = lives.of(component), life_hours(component)
     mine = next((age for c, age in ages if c.pk == component.pk), None)
     known = mine is not None and (life is not None or expected is not None)
     return OneLife(
-        left=left(mine, life, expected[0] if expected else 0.0, meters[component.printer_id].hours.use)
+        left=left(mine, life, expected[0] if expected else 0.0, meters[component.printer_id].use)
         if known and mine is not None
         else None,
         life=life,
@@ -133,13 +145,17 @@ def life_of(component: Component) -> OneLife:
 
 
 def ages_of(printers: list[Printer]) -> dict[int, tuple[Component, float, Use | None]]:
-    """Every part that sits in these machines and whose hours are known, by its key; with its machine's use."""
-    meters = meters_for(printers, all_of_it=False)
+    """Every part that wears by use, sits in these machines, and whose hours are known, by its key; with its machine's use."""
+    meters = hours_of_late(printers)
+    types = PartType.objects.in_bulk()
+    wearing = [k.id for k in part_kinds().values() if k.life_hours is not None]
+    own = Q(type__in=[t.pk for t in types.values() if t.life_hours is not None])
+    rows = Component.objects.filter(Q(kind__in=wearing) | own, of_these(printers), removed_on=None)
     out = {}
-    rows = Component.objects.filter(removed_on=None).select_related("type")
-    for c in rows if len(printers) > 20 else rows.filter(printer__in=printers):
+    for c in rows.only("printer_id", "place", "kind", "label", "type_id", "fitted_on", "fitted_hours", "brought_hours"):
+        c.type = types.get(c.type_id) if c.type_id is not None else None
         meter = meters.get(c.printer_id)
-        age = None if meter is None else age_hours(c, meter.hours)
+        age = None if meter is None else age_hours(c, meter)
         if meter is not None and age is not None:
-            out[c.pk] = c, age[0], meter.hours.use
+            out[c.pk] = c, age[0], meter.use
     return out

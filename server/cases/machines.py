@@ -5,14 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from django.db.models import Q
 from kestov_core import knowledge
 from measuring.checks import doubted
 from measuring.condition import PrinterCondition, Trouble, conditions, wants
 from people.clock import now
 from people.models import name_of
 from workshop import worklist
-from workshop.models import Deed, Printer, of_these
+from workshop.models import Component, Printer, of_these
 from workshop.worklist import Pressing, Wanted
 
 from .models import Case, SiblingLook, State
@@ -58,14 +57,11 @@ def machines(printers: Sequence[Printer]) -> list[MachineNow]:
 
 def _troubled(printers: Sequence[Printer]) -> dict[int, tuple[Trouble, ...]]:
     """Parts in which the newest look found trouble that nobody has seen to since, by machine."""
-    seen_to = ("inspected", "adjusted", "lubricated")
-    theirs = Q(component__printer__retired=False) if len(printers) > 20 else Q(component__printer__in=printers)
-    rows = Deed.objects.filter(theirs, component__removed_on=None, did__in=seen_to).select_related("component")
+    rows = Component.objects.filter(of_these(printers), removed_on=None).exclude(trouble="")
     out: dict[int, tuple[Trouble, ...]] = {}
-    for d in rows.order_by("component_id", "-at", "-id").distinct("component_id"):
-        if d.found == "trouble":
-            words = f"{d.component.label}: {d.words[:1].lower()}{d.words[1:]}".rstrip(".")
-            out[d.component.printer_id] = (*out.get(d.component.printer_id, ()), (words, "out_of_adjustment"))
+    for printer, label, trouble in rows.order_by("id").values_list("printer_id", "label", "trouble"):
+        words = f"{label}: {trouble[:1].lower()}{trouble[1:]}".rstrip(".")
+        out[printer] = (*out.get(printer, ()), (words, "out_of_adjustment"))
     return out
 
 

@@ -152,6 +152,17 @@ class Mend(models.Model):
         indexes = [models.Index(fields=["kind", "name", "field", "-at"])]
 
 
+class KeptForecast(models.Model):
+    """Which parts will be wanted in the next quarter, as a worker worked it out: of many machines that is more than a page's time.
+
+    ``rows``: as `forecast.Expected`, the soonest; ``more``: so many more.
+    """
+
+    at = models.DateTimeField()
+    rows = models.JSONField()
+    more = models.PositiveIntegerField(default=0)
+
+
 class NearMiss(models.Model):
     """What nearly hurt somebody: a slipped blade, a burnt hand, sparks. Nobody is named, and nobody is blamed; the lead reads it.
 

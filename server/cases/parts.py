@@ -12,7 +12,7 @@ from kestov_core.diagnosis.shapes import PartAge
 from kestov_core.knowledge.part_kinds import PartKind, part_kinds
 from measuring.condition import PrinterCondition, condition
 from people.clock import now
-from workshop.components import age_hours, life_hours
+from workshop.components import SEEN_TO, age_hours, life_hours
 from workshop.meters import meter_of
 from workshop.models import Component, Deed, Printer
 
@@ -43,15 +43,8 @@ def parts_now(printer: Printer, meter: Meter | None = None) -> list[PartNow]:
     there = list(printer.components.filter(removed_on=None).select_related("type"))
     meter = meter or meter_of(printer)
     stands = condition(printer)
-    newest: dict[int, Deed] = {}
-    looked: dict[int, Deed] = {}
-    for deed in Deed.objects.filter(component__in=there).select_related("by").order_by("at", "id"):
-        newest[deed.component_id] = deed
-        if deed.did == "inspected":
-            looked[deed.component_id] = deed
-        elif deed.did in ("adjusted", "lubricated"):
-            # What was found before it was seen to says nothing of today.
-            looked.pop(deed.component_id, None)
+    by_key = {c.pk: c for c in there}
+    newest, looked = _newest(by_key), _newest(by_key, did__in=SEEN_TO)
     confirmed = _confirmed(printer)
     out = []
     order = list(part_kinds())
@@ -65,6 +58,16 @@ def parts_now(printer: Printer, meter: Meter | None = None) -> list[PartNow]:
             kind, _measured(kind, c.place, stands), _inspected(looked.get(c.pk)), _of(kind, c.place, confirmed), share
         )
         out.append(PartNow(c, kind, known, age, life, newest.get(c.pk)))
+    return out
+
+
+def _newest(parts: dict[int, Component], **only: object) -> dict[int, Deed]:
+    """What was done to each part last."""
+    rows = Deed.objects.filter(component__in=parts, **only).select_related("by")
+    out = {}
+    for deed in rows.order_by("component_id", "-at", "-id").distinct("component_id"):
+        deed.component = parts[deed.component_id]
+        out[deed.component_id] = deed
     return out
 
 
@@ -99,7 +102,8 @@ def _measured(kind: PartKind, place: str, stands: PrinterCondition) -> list[Spea
 
 
 def _inspected(deed: Deed | None) -> Speaks | None:
-    if deed is None:
+    # What was found before it was seen to says nothing of today.
+    if deed is None or deed.did != "inspected":
         return None
     days = (now() - deed.at).total_seconds() / 86400
     if deed.found == "trouble":

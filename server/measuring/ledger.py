@@ -12,7 +12,7 @@ from datetime import datetime
 from typing import Any, Literal
 
 from django.db import transaction
-from django.db.models import Max
+from django.db.models import Exists, Max, OuterRef
 from kestov_core.condition import baseline, stored
 from kestov_core.condition.stored import HeldAgainst, Settings
 from kestov_core.errors import BadInput
@@ -205,15 +205,16 @@ def go_back(row: StoredValue, user: User) -> StoredValue:
 def _unread(machines: Sequence[Any]) -> list[Pressing]:
     """Machines whose memory was touched and not read back since: the ledger knows what they should have."""
     loses = [event for event, upset in doubts_table().items() if upset.lost]
-    lost = Event.objects.filter(event__in=loses).values("printer").annotate(last=Max("at"))
-    read = dict(ReadBack.objects.values_list("printer").annotate(Max("at")))
-    last = {
-        row["printer"]: row["last"] for row in lost if row["printer"] not in read or row["last"] > read[row["printer"]]
-    }
-    known = set(StoredValue.objects.filter(printer__in=last).values_list("printer", flat=True))
+    mine = {"printer": OuterRef("printer")}
+    unread = Event.objects.filter(
+        ~Exists(ReadBack.objects.filter(**mine, at__gte=OuterRef("at"))),
+        Exists(StoredValue.objects.filter(**mine)),
+        event__in=loses,
+    )
+    last = dict(unread.order_by().values_list("printer").annotate(Max("at")))
     out = []
     for m in machines:
-        if m.printer.pk in known and not m.printer.tagged_out:
+        if m.printer.pk in last and not m.printer.tagged_out:
             wanted = Wanted(
                 title=f"{m.printer.name}: read back what it has stored",
                 why="Firmware, board or settings were touched; until it is read back nothing it stores may be believed.",

@@ -202,6 +202,7 @@ def set_type(component_id: int, type_id: int | None, user: User) -> Component:
     component = locked(component_id)
     component.type = None if type_id is None else _type(type_id, component.kind)
     component.save(update_fields=["type"])
+    tags.parts_or_use_changed.send(sender=Component)
     return component
 
 
@@ -246,7 +247,15 @@ def _happened(component: Component, event: str | None, user: User) -> None:
         tags.happened(component.printer, event, 0.0, user, component.label, place)
 
 
+#: What is then seen to: trouble that a look found before says nothing of today.
+SEEN_TO = ("inspected", "adjusted", "lubricated")
+
+
 def _done(component: Component, did: str, user: User, found: str = "", words: str = "", used: str = "") -> None:
+    trouble = words.strip() if found == "trouble" else ""
+    if did in SEEN_TO and component.trouble != trouble:
+        component.trouble = trouble
+        component.save(update_fields=["trouble"])
     Deed.objects.create(
         component=component,
         did=did,
@@ -257,6 +266,7 @@ def _done(component: Component, did: str, user: User, found: str = "", words: st
         used=used.strip(),
         by=user,
     )
+    tags.parts_or_use_changed.send(sender=Component)
 
 
 def _deeds(asked: timeline.Asked) -> QuerySet[Deed]:

@@ -8,22 +8,27 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from typing import Any
 
 from django.db import transaction
-from django.db.models import QuerySet
+from django.db.models import QuerySet, Sum
 from django.utils import timezone
-from kestov_core.condition.use import TYPICAL_KG, TYPICAL_KM, Meter, Reading, stretches
+from kestov_core.condition.use import OF_LATE, TYPICAL_KG, TYPICAL_KM, Meter, Reading, stretches
 from people.clock import now
 from people.models import User, audit, name_of
 from people.refusals import Refused
 
-from . import timeline
+from . import tags, timeline
 from .models import JobLog, LoggedWeek, MeterReading, Printer
 
 #: A meter may run fast by so much, and was read within so many hours.
 _FAST, _READ_WITHIN_H = 1.02, 1.0
 #: No day uses more (kg, km by axis).
 _MOST_KG, _MOST_KM = 10.0, 50.0
+
+
+Span = tuple[datetime, datetime]
 
 
 @dataclass(frozen=True)
@@ -38,44 +43,73 @@ class Meters:
     typical: frozenset[str]
 
 
-def meters_for(printers: Iterable[Printer], all_of_it: bool = True) -> dict[int, Meters]:
-    """The meters of machines by their keys. ``all_of_it`` false: hours alone are asked for."""
-    ids = [p.pk for p in printers]
-    # Of many, what belongs to any machine: quicker asked for than by their names.
-    of = {"printer__in": ids} if len(ids) <= 20 else {}
-    readings: dict[int, list[MeterReading]] = defaultdict(list)
-    for row in MeterReading.objects.filter(**of).order_by("at", "id"):
-        readings[row.printer_id].append(row)
-    spans = defaultdict(list)
-    for log in JobLog.objects.filter(**of, taken_at__isnull=False).values_list("printer_id", "began", "ended"):
-        spans[log[0]].append((log[1], log[2]))
-    weeks: dict[int, list[LoggedWeek]] = defaultdict(list)
-    if spans:
-        for week in LoggedWeek.objects.filter(**of):
-            weeks[week.printer_id].append(week)
-    return {pk: _meters(readings[pk], weeks[pk], spans[pk], all_of_it) for pk in ids}
-
-
 def meters_of(printer: Printer) -> Meters:
-    """The meters of a machine."""
-    return meters_for([printer])[printer.pk]
+    """All meters of a machine."""
+    rows = list(MeterReading.objects.filter(printer=printer).order_by("at", "id"))
+    spans = _spans({"printer": printer})[printer.pk]
+    weeks = list(LoggedWeek.objects.filter(printer=printer)) if spans else []
+    return _meters(rows, weeks, spans)
 
 
 def meter_of(printer: Printer) -> Meter:
-    """The meter of a machine's hours."""
-    return meters_for([printer], all_of_it=False)[printer.pk].hours
+    """The meter of a machine's hours, as it went ever."""
+    return _hours([printer.pk], {"printer": printer}, None)[printer.pk]
 
 
-def _meters(rows: list[MeterReading], weeks: list[LoggedWeek], spans: list, all_of_it: bool) -> Meters:  # type: ignore[type-arg]
+def hours_of_late(printers: Iterable[Printer]) -> dict[int, Meter]:
+    """How the hours of machines stand now and went of late, by their keys."""
+    ids = [p.pk for p in printers]
+    # Of many, what belongs to any machine: quicker asked for than by their names.
+    return _hours(ids, {"printer__in": ids} if len(ids) <= 20 else {}, _monday(now() - OF_LATE))
+
+
+def _spans(of: dict[str, Any]) -> dict[int, list[Span]]:
+    """The times that the logs of machines tell of."""
+    out: dict[int, list[Span]] = defaultdict(list)
+    taken = JobLog.objects.filter(**of, taken_at__isnull=False).values_list("printer_id", "began", "ended")
+    for printer, began, ended in taken:
+        if began is not None and ended is not None:
+            out[printer].append((began, ended))
+    return out
+
+
+def _hours(ids: list[int], of: dict[str, Any], late: date | None) -> dict[int, Meter]:
+    """Meters of hours from all readings and their logs, or those of late; of a whole floor no row becomes an object."""
+    zone, spans = timezone.get_default_timezone(), _spans(of)
+    readings: dict[int, list[Reading]] = defaultdict(list)
+    told = MeterReading.objects.filter(**of).order_by("at", "id").values_list("printer_id", "at", "hours", "reset")
+    for printer, at, hours, reset in told:
+        readings[printer].append(Reading(at, hours, reset))
+    weeks: dict[int, dict[date, float]] = defaultdict(dict)
+    before: dict[int, float] = {}
+    if spans:
+        rows = LoggedWeek.objects.filter(**of).order_by()
+        if late is not None:
+            before = dict(rows.filter(monday__lt=late).values_list("printer").annotate(Sum("hours")))
+            rows = rows.filter(monday__gte=late)
+            begin = datetime.combine(late, datetime.min.time(), zone)
+            spans = {p: [(max(b, begin), e) for b, e in mine if e > begin] for p, mine in spans.items()}
+        for printer, monday, hours in rows.values_list("printer_id", "monday", "hours"):
+            weeks[printer][monday] = hours
+    return {
+        pk: Meter(readings[pk], stretches(weeks[pk], spans.get(pk, []), zone), before=before.get(pk, 0.0)) for pk in ids
+    }
+
+
+def _monday(moment: datetime) -> date:
+    day = timezone.localdate(moment)
+    return day - timedelta(days=day.weekday())
+
+
+def _meters(rows: list[MeterReading], weeks: list[LoggedWeek], spans: list[Span]) -> Meters:
     zone = timezone.get_default_timezone()
     hours = Meter(
-        [Reading(r.at, r.hours, r.reset) for r in rows], stretches({w.monday: w.hours for w in weeks}, spans, zone)
+        [Reading(r.at, r.hours, r.reset) for r in rows],
+        stretches({w.monday: w.hours for w in weeks}, spans, zone),
     )
-    if not all_of_it:
-        return Meters(hours, hours, {}, frozenset())
     typical = set()
 
-    def counted(name: str, read: dict[int, float], logged: dict, most: float, factor: float) -> Meter:  # type: ignore[type-arg]
+    def counted(name: str, read: dict[int, float], logged: dict[date, float], most: float, factor: float) -> Meter:
         known = [Reading(r.at, read.get(r.pk, 0.0), r.reset) for r in rows if r.pk in read or r.reset]
         if not read and not logged:
             typical.add(name)
@@ -145,6 +179,7 @@ def read(
         at=moment,
         by=user,
     )
+    tags.parts_or_use_changed.send(sender=MeterReading)
     again = " The meter began anew." if row.reset else ""
     audit(user, "read", printer, f"{printer.name} has printed {hours:g} h by its meter.{again}")
     return row

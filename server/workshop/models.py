@@ -131,12 +131,11 @@ class Printer(models.Model):
     @classmethod
     def on_the_floor(cls) -> list[Printer]:
         """The machines in use, each with its model: one of a kind is read once, not with every machine."""
-        rows = list(cls.objects.filter(retired=False).defer("simulated"))
+        rows = list(cls.objects.filter(retired=False).select_related("area").defer("simulated"))
         models = PrinterModel.objects.in_bulk({p.model_id for p in rows})
-        order = dict(Area.objects.values_list("pk", "position"))
         for p in rows:
             p.model = models[p.model_id]
-        return sorted(rows, key=lambda p: (order[p.area_id], p.position, p.name))
+        return sorted(rows, key=lambda p: (p.area.position, p.area.name, p.position, p.name))
 
     def told(self) -> str:
         """Its description as JSON: that of its model, but for what differs on this machine."""
@@ -225,6 +224,8 @@ class Component(models.Model):
     removed_because = models.CharField(max_length=8, blank=True)
     # Hours that it had run on other machines before.
     brought_hours = models.FloatField(default=0.0)
+    # What the newest look found wrong with it, until it is seen to (empty: nothing); kept with the deeds, so that no page reads them.
+    trouble = models.CharField(max_length=300, blank=True)
 
     class Meta:
         ordering = ["place", "kind", "label"]
@@ -233,6 +234,11 @@ class Component(models.Model):
                 fields=["printer", "place", "kind", "label"],
                 condition=models.Q(removed_on__isnull=True),
                 name="one_part_in_a_position",
+            )
+        ]
+        indexes = [
+            models.Index(
+                fields=["printer"], name="parts_in_trouble", condition=models.Q(removed_on=None) & ~models.Q(trouble="")
             )
         ]
 

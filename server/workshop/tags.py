@@ -14,6 +14,8 @@ from .models import Event, Printer
 
 #: Something was done to a machine, or happened to it: whoever measures it hears (``printer``).
 something_happened = Signal()
+#: Other parts sit in machines, or they were used more than was known: how long parts last is another now.
+parts_or_use_changed = Signal()
 
 
 def locked(printer_id: int) -> Printer:

@@ -11,7 +11,7 @@ from datetime import datetime
 from typing import Any, Literal, TypeVar
 from uuid import UUID
 
-from django.db.models import Model, QuerySet
+from django.db.models import Model, QuerySet, Value
 
 Row = TypeVar("Row", bound=Model)
 Kind = Literal["reported", "comment", "measured", "turned", "seen", "closed", "picture", "tag", "happened"]
@@ -69,25 +69,32 @@ def register(times: Times | None = None) -> Callable[[Source], Source]:
 
 def told(asked: Asked, page: int = 1) -> tuple[list[Line], bool]:
     """A page of lines, newest first, and whether older ones follow. Only the page's own rows are read whole."""
-    size, skip = asked.most, 0
-    if page > 1:
-        begins, skip = _where(asked, (page - 1) * size)
-        if begins is None:
+    size, offset = asked.most, (page - 1) * asked.most
+    sources, skip = [source for source, _ in _sources], offset
+    if asked.case is None:
+        newest = _newest(asked, offset + size + 1)
+        if len(newest) <= offset:
             return [], False
-        asked = replace(asked, until=begins)
+        begins, _ = newest[offset]
+        skip = offset - next(i for i, (at, _) in enumerate(newest) if at == begins)
+        asked = replace(asked, until=begins if page > 1 else asked.until)
+        # Who tells nothing of this page is not asked.
+        there = {k for _, k in newest[offset:]}
+        sources = [source for k, (source, times) in enumerate(_sources) if times is None or k in there]
     wide = replace(asked, most=skip + size + 1)
-    lines = [line for source, _ in _sources for line in source(wide)]
+    lines = [line for source in sources for line in source(wide)]
     # What happened at one moment stands in the order in which the sources tell it.
     lines.sort(key=lambda line: line.at, reverse=True)
     return lines[skip : skip + size], len(lines) > skip + size
 
 
-def _where(asked: Asked, offset: int) -> tuple[datetime | None, int]:
-    """The time of the line at an offset, and how many of the same time come before it; None beyond the last."""
-    first, *more = [q for _, times in _sources if times is not None for q in times(asked)]
-    newest = [
-        at for (at,) in first.order_by().union(*(q.order_by() for q in more), all=True).order_by("-at")[: offset + 1]
+def _newest(asked: Asked, most: int) -> list[tuple[datetime, int]]:
+    """When the newest lines were, each with the number of the source that tells it."""
+    rows = [
+        q.order_by().annotate(source=Value(k))
+        for k, (_, times) in enumerate(_sources)
+        if times is not None
+        for q in times(asked)
     ]
-    if len(newest) <= offset:
-        return None, 0
-    return newest[offset], offset - newest.index(newest[offset])
+    first, *more = rows
+    return list(first.union(*more, all=True).order_by("-at")[:most])

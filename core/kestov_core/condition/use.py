@@ -5,10 +5,12 @@ A meter that began anew is carried on. What is estimated says so, with how far i
 
 from __future__ import annotations
 
+import bisect
 import itertools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta, tzinfo
+from functools import cached_property
 
 #: Use is worked out from the readings of so long; a machine's use changes with the seasons.
 OF_LATE = timedelta(days=200)
@@ -71,7 +73,8 @@ class _Point:
 class Meter:
     """A meter of one machine, from what it showed and what its logs tell, each in order of time.
 
-    ``most_a_day``: what no day adds more of (of hours: 24).
+    ``most_a_day``: what no day adds more of (of hours: 24). ``before``: what logs told before those that are given, where it was never
+    read.
 
     Examples
     --------
@@ -82,7 +85,13 @@ class Meter:
     (141.7, False, True)
     """
 
-    def __init__(self, readings: Sequence[Reading], logged: Sequence[Logged] = (), most_a_day: float = 24.0) -> None:
+    def __init__(
+        self,
+        readings: Sequence[Reading],
+        logged: Sequence[Logged] = (),
+        most_a_day: float = 24.0,
+        before: float = 0.0,
+    ) -> None:
         self._most_a_day = most_a_day
         # What it had shown before a reset is kept beneath what it shows since.
         known: list[_Point] = []
@@ -95,14 +104,14 @@ class Meter:
         self.beneath = beneath
         #: What it showed last, by itself; None where it was never read.
         self.shown = last if readings else None
-        self._points = _joined(known, logged)
+        self._points = _joined(known, logged, before)
 
     @property
     def known_until(self) -> datetime | None:
         """When it was last read, or logged; None where it never was."""
         return self._points[-1].at if self._points else None
 
-    @property
+    @cached_property
     def use(self) -> Use | None:
         """Use of late; None with fewer than two readings some days apart."""
         if not self._points:
@@ -135,13 +144,14 @@ class Meter:
         first = self._points[0]
         if moment < first.at:
             return self._before(first.at - moment, first)
-        for a, b in itertools.pairwise(self._points):
-            if a.at <= moment < b.at:
-                share = (moment - a.at) / (b.at - a.at)
-                guessed = share > 0 and not b.logged
-                return Amount(
-                    a.value + share * (b.value - a.value), guessed, (b.value - a.value) / 4 if share else 0.0, a.at
-                )
+        i = bisect.bisect_right(self._points, moment, key=lambda p: p.at)
+        if i < len(self._points):
+            a, b = self._points[i - 1], self._points[i]
+            share = (moment - a.at) / (b.at - a.at)
+            guessed = share > 0 and not b.logged
+            return Amount(
+                a.value + share * (b.value - a.value), guessed, (b.value - a.value) / 4 if share else 0.0, a.at
+            )
         last = self._points[-1]
         days = _days(last.at, min(moment, last.at + NO_FURTHER))
         use = self.use
@@ -194,12 +204,12 @@ def _days(begin: datetime, end: datetime) -> float:
     return (end - begin).total_seconds() / 86400
 
 
-def _joined(known: list[_Point], logged: Sequence[Logged]) -> list[_Point]:
+def _joined(known: list[_Point], logged: Sequence[Logged], before: float) -> list[_Point]:
     """Readings and logs as one course: logs tell how it went between two readings, and go on after the last."""
     if not logged:
         return known
     if not known:
-        known = [_Point(logged[0].begin, 0.0)]
+        known = [_Point(logged[0].begin, before)]
     out = _up_to(known[0], [s for s in logged if s.begin < known[0].at])
     for a, b in itertools.pairwise(known):
         out += [*_between(a, b, _cut(logged, a.at, b.at)), _Point(b.at, b.value, _told(logged, a, b))]
@@ -209,16 +219,21 @@ def _joined(known: list[_Point], logged: Sequence[Logged]) -> list[_Point]:
 def _cut(logged: Sequence[Logged], begin: datetime, end: datetime | None) -> list[Logged]:
     """The stretches that lie between two moments; of one that only partly does, its part."""
     out = []
-    for s in logged:
+    first = bisect.bisect_right(logged, begin, key=lambda s: s.end)
+    last = len(logged) if end is None else bisect.bisect_left(logged, end, key=lambda s: s.begin)
+    for s in logged[first:last]:
         b, e = max(s.begin, begin), s.end if end is None else min(s.end, end)
-        if b < e:
+        if b == s.begin and e == s.end:
+            out.append(s)
+        elif b < e:
             out.append(Logged(b, e, s.amount * ((e - b) / (s.end - s.begin))))
     return out
 
 
 def _told(logged: Sequence[Logged], a: _Point, b: _Point) -> bool:
     """Whether the last piece before a reading is told by a log."""
-    return any(s.begin < b.at <= s.end and s.end > a.at for s in logged)
+    at = bisect.bisect_left(logged, b.at, key=lambda s: s.end)
+    return at < len(logged) and logged[at].begin < b.at
 
 
 def _between(a: _Point, b: _Point, logged: list[Logged]) -> list[_Point]:

@@ -2,6 +2,7 @@
 
 from datetime import date, timedelta
 
+from cases.models import KeptForecast
 from measuring.models import Capture, Standing
 from people.clock import at, now
 from workshop.models import Component
@@ -18,7 +19,7 @@ class Quarter(ApiCase):
 
     def rows(self, kind="nozzle"):
         label = {"nozzle": "Nozzle", "liner": "Liner"}[kind]
-        return [r for r in self.good("technician", "GET", "/forecast") if r["label"] == label]
+        return [r for r in self.good("technician", "GET", "/forecast")["rows"] if r["label"] == label]
 
     def aged(self, kind, fitted_hours):
         Component.objects.filter(printer=self.slinger, kind=kind, removed_on=None).update(fitted_hours=fitted_hours)
@@ -59,10 +60,10 @@ class Quarter(ApiCase):
             printer=self.slinger, place="x", procedure="play", capture=self.capture(), taken_at=now(), verdict="in_tolerance",
             value=0.03, unit="mm", high=0.05, reaches_at=now() + timedelta(days=30),
         )  # fmt: skip
-        row = next(r for r in self.good("technician", "GET", "/forecast") if r["procedure"] == "play")
+        row = next(r for r in self.good("technician", "GET", "/forecast")["rows"] if r["procedure"] == "play")
         self.assertIn("adjusting does not mend it", row["why"])
         Standing.objects.update(reaches_at=now() + timedelta(days=300))
-        self.assertFalse([r for r in self.good("technician", "GET", "/forecast") if r["procedure"] == "play"])
+        self.assertFalse([r for r in self.good("technician", "GET", "/forecast")["rows"] if r["procedure"] == "play"])
 
     def capture(self):
         return Capture.objects.create(
@@ -71,3 +72,35 @@ class Quarter(ApiCase):
 
     def test_members_do_not_see_it(self):
         self.refused(403, "not_yours", None, "member", "GET", "/forecast")
+
+
+class Kept(ApiCase):
+    def see(self):
+        return self.good("technician", "GET", "/forecast")
+
+    def test_what_a_worker_worked_out_is_shown_without_what_was_taken_out_since(self):
+        path = f"/printers/{self.slinger.pk}"
+        Component.objects.filter(printer=self.slinger).update(fitted_on=(now() - timedelta(days=300)).date())
+        for days, hours in ((300, 0), (100, 4000), (1, 6000)):
+            with at(now() - timedelta(days=days)):
+                self.good("technician", "POST", f"{path}/meter", {"hours": hours})
+        worked_out = self.see()["rows"]
+        self.assertIn("Nozzle", [r["label"] for r in worked_out])
+        self.do_work()
+        kept = KeptForecast.objects.get()
+        self.assertEqual(self.see()["rows"], worked_out)
+        nozzle = Component.objects.get(printer=self.slinger, kind="nozzle", removed_on=None)
+        self.good("technician", "POST", f"/components/{nozzle.pk}/deeds", {"did": "replace", "because": "worn"})
+        self.assertNotIn("Nozzle", [r["label"] for r in self.see()["rows"]])
+        self.do_work()
+        self.assertGreater(KeptForecast.objects.get().at, kept.at)
+
+    def test_what_is_old_is_worked_out_on_the_spot(self):
+        row = {"label": "Nozzle", "place": "e", "why": "", "chance": None, "low": None, "high": None}
+        nozzle = Component.objects.get(printer=self.slinger, kind="nozzle")
+        rows = [row | {"printer": self.slinger.pk, "by": "2030-01-01", "component_id": nozzle.pk}]
+        KeptForecast.objects.create(at=now() - timedelta(hours=1), rows=rows, more=4)
+        seen = self.see()
+        self.assertEqual(([r["label"] for r in seen["rows"]], seen["more"]), (["Nozzle"], 4))
+        KeptForecast.objects.update(at=now() - timedelta(days=3))
+        self.assertEqual((self.see()["rows"], self.see()["more"]), ([], 0))

@@ -11635,6 +11635,21 @@ export interface components {
             procedure: string;
         };
         /**
+         * QuarterOut
+         * @description What will be wanted, the soonest first; ``more``: so many more parts; ``as_of``: when that of parts was worked out.
+         */
+        QuarterOut: {
+            /** Rows */
+            rows: components["schemas"]["ExpectedOut"][];
+            /** More */
+            more: number;
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+        };
+        /**
          * StoredOut
          * @description A row of the ledger. ``stand``: whether it may still be believed, and ``doubt``: what has overtaken it; ``lost``: the machine may
          *     have forgotten it, else it may no longer fit.
@@ -15905,7 +15920,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ExpectedOut"][];
+                    "application/json": components["schemas"]["QuarterOut"];
                 };
             };
         };

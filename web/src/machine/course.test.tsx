@@ -21,6 +21,8 @@ const course = (found: object | null, more: Partial<Told> = {}): Told => ({
   ...more,
 });
 
+const quarter = (rows: Schemas["ExpectedOut"][], more = 0) => ({ rows, more, as_of: new Date().toISOString() });
+
 describe("the course of a figure", () => {
   it("says when it reaches its limit, and on which days", () => {
     const words = told(
@@ -89,13 +91,13 @@ describe("the next quarter", () => {
       [expect.stringContaining("2099"), 2],
     ]);
     const text = draw(<QuarterPage />, [
-      [["forecast"], [row("Nozzle", "2099-03-05", { chance: 0.62, low: 0.3, high: 0.9 })]],
+      [["forecast"], quarter([row("Nozzle", "2099-03-05", { chance: 0.62, low: 0.3, high: 0.9 })], 3)],
     ]);
     expect(text).toContain("62 % (30 % to 90 %)");
     expect(text).toContain("Nozzle");
   });
 
   it("says what it takes to know", () => {
-    expect(draw(<QuarterPage />, [[["forecast"], []]])).toContain("read at least twice");
+    expect(draw(<QuarterPage />, [[["forecast"], quarter([])]])).toContain("read at least twice");
   });
 });

@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { benchPath } from "../bench/paths";
 import { ErrorNote, Loading, useTitle } from "../kit/bits";
+import { ago } from "../kit/figures";
 import { capital } from "../kit/words";
 
 type Expected = Schemas["ExpectedOut"];
@@ -37,13 +38,13 @@ export function QuarterPage() {
           their own life counts.
         </p>
       </div>
-      {rows.data.length ? null : (
+      {rows.data.rows.length ? null : (
         <p>
           Nothing that can be told. How old parts are is known where a machine's meter was read at least twice: see{" "}
           <Link to="/">its parts</Link>.
         </p>
       )}
-      {byMonth(rows.data).map(([when, list]) => (
+      {byMonth(rows.data.rows).map(([when, list]) => (
         <div key={when}>
           <h2>
             {when} <span className="font-normal text-ink2">({list.length})</span>
@@ -80,6 +81,11 @@ export function QuarterPage() {
           </ul>
         </div>
       ))}
+      {rows.data.more ? <p>And {rows.data.more} parts more, later.</p> : null}
+      <p className="text-[15px] text-ink2">
+        Parts as of <time title={new Date(rows.data.as_of).toLocaleString()}>{ago(rows.data.as_of)}</time>; worked out
+        anew whenever one is replaced or a meter is read.
+      </p>
     </section>
   );
 }
