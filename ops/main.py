@@ -60,8 +60,8 @@ def main() -> int:
         import test_all
 
         return test_all.main(args.only, args.name)
-    if args.command == "bench" and args.name in ("scale", "fuzz"):
-        return _on_a_throwaway([str(ROOT / "bench" / f"{args.name}.py"), *args.rest])
+    if args.command == "bench" and args.name in ("scale", "fuzz", "job-log"):
+        return _on_a_throwaway([str(ROOT / "bench" / f"{args.name.replace('-', '_')}.py"), *args.rest])
     if args.command == "bench" and args.name in ("killed", "load", "hosts"):
         # They run a cluster and a server of their own.
         setup.python("server")

@@ -4,6 +4,7 @@ import { scaleLinear } from "d3-scale";
 import { useEffect, useState } from "react";
 import { newKey, Refusal, type Schemas, send } from "../api/client";
 import { Button, Choices, ErrorNote, Field, INPUT, TextField } from "../kit/bits";
+import { FirstRows } from "../kit/FirstRows";
 import { parseFigure } from "../kit/figures";
 
 export type Seen = Schemas["TableSeen"];
@@ -78,6 +79,11 @@ export function TableReader({ file, first, procedure, instrument, busy, onTake, 
   const drop = (name: string) => setTold({ ...told, columns: told.columns.filter((c) => c.name !== name) });
   const timed = first.wanted.find((w) => w.unit === "s");
   const asked = first.wanted.filter((w) => !(byRate && w === timed));
+  const taken = (i: number) =>
+    told.columns
+      .filter((c) => c.number === i + 1)
+      .map((c) => first.wanted.find((w) => w.name === c.name)?.title)
+      .join(", ");
   const wrong = seen.wrong;
   const grave = seen.notes.some((n) => n.grave);
   return (
@@ -90,7 +96,8 @@ export function TableReader({ file, first, procedure, instrument, busy, onTake, 
           : "; choose the instrument above, and it is remembered"}
         .
       </p>
-      <FirstRows seen={first} told={told} />
+      <FirstRows names={first.names} rows={first.first} taken={taken} />
+      <p className="text-[15px] text-ink2">{first.rows} rows in what was looked at.</p>
       {timed ? (
         <Choices
           label="Time"
@@ -243,43 +250,6 @@ const SAID: Record<string, string> = {
 
 /** A column's name where the table has names; else it goes by its number. */
 const named = (s: Seen, number: number) => (/^Column \d+$/.test(s.names[number - 1]!) ? "" : s.names[number - 1]!);
-
-function FirstRows({ seen, told }: { seen: Seen; told: TableMap }) {
-  const taken = (i: number) =>
-    told.columns
-      .filter((c) => c.number === i + 1)
-      .map((c) => seen.wanted.find((w) => w.name === c.name)?.title)
-      .join(", ");
-  return (
-    // biome-ignore lint/a11y/noNoninteractiveTabindex: a wide table is scrolled by the arrow keys
-    <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="The first rows of the file">
-      <table className="border-collapse font-mono text-[15px]">
-        <thead>
-          <tr>
-            {seen.names.map((name, i) => (
-              <th key={name} scope="col" className="border-b border-line px-3 py-1 text-left">
-                {name}
-                <span className="block font-sans text-[14px] font-normal text-go">{taken(i) || "\u00a0"}</span>
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {seen.first.map((row, i) => (
-            <tr key={`${i}-${row.join()}`}>
-              {row.map((cell, j) => (
-                <td key={`${j}-${seen.names[j]}`} className="whitespace-nowrap px-3 py-0.5">
-                  {cell}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      <p className="text-[15px] text-ink2">{seen.rows} rows in what was looked at.</p>
-    </div>
-  );
-}
 
 /** Each column as it would be read, a small line for itself. */
 function Lines({ series }: { series: Seen["series"] }) {

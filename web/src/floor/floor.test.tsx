@@ -20,6 +20,24 @@ const floor = (many: number) => ({
   wanted_count: 0,
 });
 
+describe("which machine for what", () => {
+  it("names those for a fine part, those for a rough one with why, and of many only the first", () => {
+    handle(<Floor />, [[["floor"], floor(40)]]);
+    const words = screen.getByRole("region", { name: "Which machine for what today" }).textContent;
+    expect(words).toContain(
+      "For a fine part today: Machine 1, Machine 2, Machine 4, Machine 5, Machine 6, Machine 7 and 33 more.",
+    );
+    expect(words).toContain("For a rough one only: Machine 3 (belt A has the wrong tension).");
+  });
+
+  it("says so when there is none", () => {
+    const none = floor(1);
+    none.areas[0]!.printers[0]!.fitness = "tagged_out";
+    handle(<Floor />, [[["floor"], none]]);
+    expect(screen.getByText(/no machine. Ask a technician/)).toBeDefined();
+  });
+});
+
 describe("forty machines", () => {
   it("show the one that is not fit, and fold the rest to a line", () => {
     handle(<Floor />, [[["floor"], floor(40)]]);

@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { newKey, type Schemas, send } from "../api/client";
 import { beginning } from "../bench/TableReader";
 import { Button, ErrorNote, Field, FilePick, INPUT, TABLES, TextField } from "../kit/bits";
+import { FirstRows } from "../kit/FirstRows";
 import { parseFigure } from "../kit/figures";
 import { counted } from "../kit/words";
 import { outcome, type Work } from "../work/outcome";
@@ -34,6 +35,13 @@ const DATES: Record<Columns["dates"] & string, string> = {
   month_first: "5/31/2026 6:04 pm",
   seconds: "seconds since 1970",
 };
+
+/** What a column is taken for. */
+function taken(told: Columns, name: string): string {
+  const plain = ASKED.filter(([which]) => told[which] === name).map(([, label]) => label);
+  const axes = AXES.filter((axis) => told.travel?.[axis] === name).map((axis) => `Travel of ${axis.toUpperCase()}`);
+  return [...plain, ...axes].join(", ");
+}
 
 const zone = () => Intl.DateTimeFormat().resolvedOptions().timeZone || "UTC";
 
@@ -254,7 +262,7 @@ function Mapping({ id, file, first, busy, onTake, onLeave }: Props) {
           </div>
         </details>
       </details>
-      <Rows seen={first} />
+      <FirstRows names={first.names} rows={first.first} taken={(i) => taken(told, first.names[i]!)} />
       <Outcome seen={seen} />
       <div className="flex flex-wrap gap-3">
         <Button next={good} disabled={busy || look.isPending || !good} onClick={() => onTake(told)}>
@@ -264,36 +272,6 @@ function Mapping({ id, file, first, busy, onTake, onLeave }: Props) {
           Leave this file
         </Button>
       </div>
-    </div>
-  );
-}
-
-function Rows({ seen }: { seen: Seen }) {
-  return (
-    // biome-ignore lint/a11y/noNoninteractiveTabindex: a wide table is scrolled by the arrow keys
-    <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="The first rows of the file">
-      <table className="border-collapse font-mono text-[15px]">
-        <thead>
-          <tr>
-            {seen.names.map((name) => (
-              <th key={name} scope="col" className="border-b border-line px-3 py-1 text-left">
-                {name}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {seen.first.map((row, i) => (
-            <tr key={`${i}-${row.join()}`}>
-              {row.map((cell, j) => (
-                <td key={`${j}-${seen.names[j]}`} className="whitespace-nowrap px-3 py-0.5">
-                  {cell}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
     </div>
   );
 }
