@@ -123,6 +123,14 @@ def _make(machines: int, results: int, cases: int) -> None:
             db.execute(step)
         db.execute("set session_replication_role = default")
         db.execute("analyze")
+    from cases import forecast
+    from work import doing
+    from work.models import Work
+
+    # As a worker does at night.
+    forecast.ask_anew()
+    for work in Work.objects.all():
+        doing.run(work.pk)
 
 
 def _steps(user: int, each: int, cases: int) -> list[str]:

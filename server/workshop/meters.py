@@ -12,7 +12,7 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from django.db import transaction
-from django.db.models import QuerySet, Sum
+from django.db.models import Q, QuerySet, Sum
 from django.utils import timezone
 from kestov_core.condition.use import OF_LATE, TYPICAL_KG, TYPICAL_KM, Meter, Reading, stretches
 from people.clock import now
@@ -77,8 +77,7 @@ def _hours(ids: list[int], of: dict[str, Any], late: date | None) -> dict[int, M
     """Meters of hours from all readings and their logs, or those of late; of a whole floor no row becomes an object."""
     zone, spans = timezone.get_default_timezone(), _spans(of)
     readings: dict[int, list[Reading]] = defaultdict(list)
-    told = MeterReading.objects.filter(**of).order_by("at", "id").values_list("printer_id", "at", "hours", "reset")
-    for printer, at, hours, reset in told:
+    for printer, at, hours, reset in _readings_of(of, late):
         readings[printer].append(Reading(at, hours, reset))
     weeks: dict[int, dict[date, float]] = defaultdict(dict)
     before: dict[int, float] = {}
@@ -94,6 +93,19 @@ def _hours(ids: list[int], of: dict[str, Any], late: date | None) -> dict[int, M
     return {
         pk: Meter(readings[pk], stretches(weeks[pk], spans.get(pk, []), zone), before=before.get(pk, 0.0)) for pk in ids
     }
+
+
+def _readings_of(of: dict[str, Any], late: date | None) -> list[tuple[int, datetime, float, bool]]:
+    """Readings by time as (machine, when, hours, reset): all, or those of late with the one before; of a meter that began anew all."""
+    rows = MeterReading.objects.filter(**of)
+    names = ("printer_id", "at", "hours", "reset")
+    if late is None:
+        return list(rows.order_by("at", "id").values_list(*names))
+    reset = Q(printer__in=rows.filter(reset=True).values("printer"))
+    newer = Q(at__date__gte=late)
+    before = rows.exclude(newer | reset).order_by("printer_id", "-at", "-id").distinct("printer_id")
+    of_late = rows.filter(newer | reset).order_by("at", "id")
+    return [*before.values_list(*names), *of_late.values_list(*names)]
 
 
 def _monday(moment: datetime) -> date:

@@ -4,9 +4,10 @@ import io
 import json
 from datetime import datetime, timedelta
 
-from people.clock import at
+from people.clock import at, now
 from work import doing
 from work.models import State, Work
+from workshop.meters import hours_of_late, meter_of
 from workshop.models import JobLog, LoggedJob, LoggedWeek
 
 from .world import ApiCase
@@ -149,6 +150,22 @@ class TheUse(ApiCase):
         self.assertEqual(status, 200)
         filament = self.meter("filament", 10)
         self.assertEqual((filament["value"], filament["shown"]), (2.0, 0.5))
+
+    def test_of_late_is_the_same_as_ever_for_today(self):
+        other = self.crossed
+        for days, hours, more in ((0, 500, {}), (100, 900, {}), (260, 30, {"reset": True}), (330, 260, {})):
+            self.read(days, hours, **more)
+        for days, hours in ((10, 100), (200, 800), (300, 1300), (340, 1500)):
+            with at(START + timedelta(days=days)):
+                self.good("technician", "POST", f"/printers/{other.pk}/meter", {"hours": hours})
+        self.take(NAMES + rows(120, first=230), days=360)
+        with at(START + timedelta(days=360)):
+            late = hours_of_late([self.slinger, other])
+            for printer in (self.slinger, other):
+                ever = meter_of(printer)
+                for when in (now(), now() - timedelta(days=40)):
+                    self.assertAlmostEqual(late[printer.pk].at(when).value, ever.at(when).value, places=6)
+                self.assertAlmostEqual(late[printer.pk].use.a_day, ever.use.a_day, delta=0.05 * ever.use.a_day)
 
     def test_members_neither_see_nor_bring_it(self):
         self.assertEqual(self.call("member", "GET", f"/printers/{self.slinger.pk}/use")[0], 403)
