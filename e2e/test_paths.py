@@ -35,7 +35,7 @@ class ComplaintToProof(AppCase):
 
     def test_the_second_picture_is_taken_over_a_faint_copy_of_the_first(self) -> None:
         page = self.sign_in("tech")
-        page.goto("/cases/4")
+        page.goto("/cases/6")
         seat = io.BytesIO()
         Image.radial_gradient("L").resize((640, 480)).save(seat, "JPEG")
         page.get_by_label("Add a picture").set_input_files(wav_file("seat.jpg", seat.getvalue()))
@@ -286,7 +286,7 @@ class TheWeighing(AppCase):
 
     def test_danger_stops_the_case(self) -> None:
         page = self.sign_in("tech2")
-        page.goto("/cases/5")
+        page.goto("/cases/7")
         expect(page.get_by_role("heading", name="Stop: unplug and tag out")).to_be_visible()
         expect(page.get_by_text("Look at all machines of its model.")).to_be_visible()
         expect(page.get_by_text("Other checks, and what each would save")).to_have_count(0)
@@ -323,7 +323,7 @@ class Views(AppCase):
         "floor": "/",
         "machine": "/machines/5",
         "cases": "/cases",
-        "case": "/cases/4",
+        "case": "/cases/6",
         "bench": "/bench",
         "bench of a machine": "/bench/6",
         "belts": "/bench/6/belts/y1",

@@ -167,7 +167,7 @@ class SideBySide(AppCase):
     def test_two_people_on_one_case_see_each_others_entries(self) -> None:
         here, there = self.sign_in("tech"), self.sign_in("lead")
         for page in (here, there):
-            page.goto("/cases/4")
+            page.goto("/cases/6")
         here.get_by_label("Write into the log").fill("I have the feeler gauge.")
         here.get_by_role("button", name="Write it down").click()
         expect(there.get_by_text("I have the feeler gauge.")).to_be_visible()
@@ -191,7 +191,7 @@ class Limits(AppCase):
         expect(page.get_by_role("link", name="Bench")).to_have_count(0)
         page.goto("/bench/1")
         expect(page.get_by_role("alert")).to_contain_text("This needs the role technician")
-        page.goto("/cases/4")
+        page.goto("/cases/6")
         expect(page.get_by_role("alert")).to_contain_text("Only technicians and who reported a case can open it")
 
     def test_an_address_that_leads_nowhere_says_so(self) -> None:

@@ -41,11 +41,11 @@ _PLUCKED = [
     (290, ("Bowline", "Marline", "Windlass")),
     (175, ("Bowline", "Sheepshank", "Marline")),
 ]
-#: Windlass's carriage on X (days ago, dead band in mm): worn twice, replaced twice, and on its way again.
+#: Windlass's carriage on X (days ago, half its dead band in mm): worn twice, replaced twice, and on its way again.
 _PLAY: list[tuple[int, float]] = [
-    (530, 0.008), (470, 0.022), (425, 0.037), (398, 0.056),
-    (395, 0.007), (340, 0.025), (300, 0.041), (268, 0.058),
-    (265, 0.006), (205, 0.015), (150, 0.023), (95, 0.031), (42, 0.037),
+    (530, 0.0040), (470, 0.0110), (425, 0.0185), (398, 0.0340),
+    (395, 0.0035), (340, 0.0125), (300, 0.0205), (268, 0.0350),
+    (265, 0.0030), (205, 0.0075), (150, 0.0115), (95, 0.0155), (42, 0.0185),
 ]  # fmt: skip
 _WORN = (398, 268)
 
@@ -126,7 +126,7 @@ def _plucked(maker: Maker, shares: dict[str, dict[str, float]]) -> None:
 
 
 def _gap(maker: Maker, name: str, axis: str, gap_mm: float) -> None:
-    """Set the dead band of an axis as it was."""
+    """Set half the dead band of an axis as it was."""
     printer = maker.printer(name)
     sim = SimMachine.model_validate(printer.simulated)
     was = sim.axes.get(axis) or SimAxis(modes=[SimMode(hz=45.0, damping=0.06)])
