@@ -102,7 +102,7 @@ class FreshStart(unittest.TestCase):
             self.assertIn("Kestov is ready", third.said)
             self.assertFalse(third.session()["first_account"], "the account was lost")
             again = subprocess.run(
-                ["./kestov", "start", "--empty"], cwd=ROOT, capture_output=True, text=True, timeout=60
+                ["./kestov", "start", "--empty"], cwd=ROOT, capture_output=True, text=True, timeout=300
             )
             self.assertEqual(again.returncode, 1)
             self.assertIn("already running", again.stderr)
@@ -114,7 +114,7 @@ class FreshStart(unittest.TestCase):
             taken.listen()
             port = str(taken.getsockname()[1])
             refused = subprocess.run(
-                ["./kestov", "start", "--empty", "--port", port], cwd=ROOT, capture_output=True, text=True, timeout=60
+                ["./kestov", "start", "--empty", "--port", port], cwd=ROOT, capture_output=True, text=True, timeout=300
             )
         self.assertEqual(refused.returncode, 1)
         self.assertIn("taken by another program", refused.stderr)

@@ -23,10 +23,10 @@ CHROMIUM = {"/usr/bin/chromium": "chromium"}
 _BIN = setup.VENV / "bin"
 #: Where the stages find which of their tests are wanted.
 _NAMED = "KESTOV_TESTS_NAMED"
-#: What is run side by side, each lane on a core of its own: those that want the database, and those that do not. What drives a
-#: browser or starts from nothing wants the machine for itself.
-_LANES = (("checks", "core", "ops", "web"), ("server",))
-_ALONE = ("browser", "fresh")
+#: What is run side by side, each lane on a core of its own: those that want the database or make one, and those that do not. What
+#: drives a browser all the time wants the machine for itself.
+_LANES = (("checks", "core", "ops", "web"), ("server", "fresh"))
+_ALONE = ("browser",)
 _saying = threading.local()
 _ONE_SPEAKS = threading.Lock()
 #: What the front end's runner says when a worker of its own did not come up, which is no word about any test.
