@@ -125,3 +125,30 @@ class OfAMachine(AppCase):
         page.goto("/fleet")
         expect(page.get_by_role("img", name=say("^Tension, Sheepshank"))).to_be_visible()
         self.assert_accessible(page, "across the machines")
+
+    def test_a_round_is_ticked_off_task_by_task(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/rounds")
+        self.assert_accessible(page, "what is due")
+        page.get_by_role("link", name="The round of Bowline").click()
+        first = page.get_by_role("heading", level=1)
+        expect(first).to_have_text(say("^Fans and vents"))
+        self.assert_accessible(page, "a round")
+        page.keyboard.press("1")
+        expect(first).not_to_have_text(say("^Fans and vents"))
+        # It goes on where it was left, for another person too.
+        was = first.inner_text()
+        other = self.sign_in("tech2")
+        other.goto("/rounds/1")
+        expect(other.get_by_role("heading", level=1)).to_have_text(was)
+        other.get_by_role("button", name="Later").click()
+        expect(other.get_by_role("heading", level=1)).not_to_have_text(was)
+        other.get_by_text("It shows a reminder").click()
+        other.get_by_label("In its words").fill("LUBRICATE Z SCREWS")
+        other.get_by_label("It means").select_option(label="Lead screws: cleaned, greased, run in, ends wiped")
+        other.get_by_role("region", name="What the machine asks for").get_by_role(
+            "button", name="Write it down"
+        ).click()
+        expect(other.get_by_text("LUBRICATE Z SCREWS")).to_have_count(2)
+        page.goto("/machines/1")
+        expect(page.get_by_text("Round: Fans and vents blown out, chamber vacuumed: all fine").first).to_be_visible()

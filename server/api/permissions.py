@@ -89,6 +89,8 @@ TABLE: dict[str, Role | None] = {
     "near_misses.see": T,
     "near_misses.answer": L,
     "trend.see": T,
+    "service.see": T,
+    "service.tick": T,
     "fleet.see": T,
     "forecast.see": T,
     "ledger.see": T,

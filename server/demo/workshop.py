@@ -26,7 +26,7 @@ from people.models import Role, User
 from workshop.models import Printer
 
 from .components import parts_of_machines
-from .history import LONG, eighteen_months
+from .history import LONG, eighteen_months, rounds_done
 from .instruments import INSTRUMENTS, check_and_compare
 from .models_of_printers import MODELS
 from .parts import own_part
@@ -143,6 +143,7 @@ class Maker:
         with at(self.today - timedelta(days=30)):
             own_part(self)
         parts_of_machines(self, PRINTERS)
+        rounds_done(self)
         self._stored()
         self._closed_cases()
         self._open_cases()

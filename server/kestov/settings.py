@@ -52,6 +52,7 @@ INSTALLED_APPS = [
     "workshop",
     "measuring",
     "cases",
+    "service",
     "keeping",
     "demo",
     "api",

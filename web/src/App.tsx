@@ -30,6 +30,8 @@ const FETCH = {
   workshop: () => import("./workshop/WorkshopPage"),
   nearMisses: () => import("./workshop/NearMisses"),
   fleet: () => import("./workshop/FleetPage"),
+  rounds: () => import("./rounds/RoundsPage"),
+  round: () => import("./rounds/RoundPage"),
   quarter: () => import("./workshop/QuarterPage"),
   instrument: () => import("./instrument/InstrumentPage"),
   study: () => import("./instrument/StudyPage"),
@@ -56,6 +58,8 @@ const KnowledgePage = view(FETCH.knowledge, "KnowledgePage");
 const WorkshopPage = view(FETCH.workshop, "WorkshopPage");
 const NearMisses = view(FETCH.nearMisses, "NearMisses");
 const FleetPage = view(FETCH.fleet, "FleetPage");
+const RoundsPage = view(FETCH.rounds, "RoundsPage");
+const RoundPage = view(FETCH.round, "RoundPage");
 const QuarterPage = view(FETCH.quarter, "QuarterPage");
 const InstrumentPage = view(FETCH.instrument, "InstrumentPage");
 const StudyPage = view(FETCH.study, "StudyPage");
@@ -149,6 +153,11 @@ function Frame({ me }: { me: Me }) {
             </NavLink>
           ) : null}
           {technician ? (
+            <NavLink to="/rounds" className={tab}>
+              Rounds
+            </NavLink>
+          ) : null}
+          {technician ? (
             <NavLink to="/knowledge" className={tab}>
               Knowledge
             </NavLink>
@@ -191,6 +200,8 @@ function Frame({ me }: { me: Me }) {
               <Route path="/workshop" element={<WorkshopPage />} />
               <Route path="/near-misses" element={<NearMisses />} />
               <Route path="/fleet" element={<FleetPage />} />
+              <Route path="/rounds" element={<RoundsPage />} />
+              <Route path="/rounds/:id" element={<RoundPage />} />
               <Route path="/quarter" element={<QuarterPage />} />
               <Route path="/instruments/:id" element={<InstrumentPage />} />
               <Route path="/comparisons/:id" element={<StudyPage />} />

@@ -2367,6 +2367,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/service": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Due
+         * @description What is due on which machine, the most overdue first.
+         */
+        get: operations["service.list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/service": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description The tasks of a machine with when each is due, and today's round.
+         */
+        get: operations["service.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/service/done": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tick
+         * @description Tick a task off: what was found is told of its parts by itself.
+         */
+        post: operations["service.tick"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/service/asked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Asks
+         * @description Write down what a machine asks for: it is due at once.
+         */
+        post: operations["service.asks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/asked/{asked_id}/clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clear
+         * @description What it asked for was done, and cleared on the machine.
+         */
+        post: operations["service.clear"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/near-misses": {
         parameters: {
             query?: never;
@@ -11324,6 +11424,168 @@ export interface components {
             field: string;
         };
         /**
+         * MachineDue
+         * @description A machine with how much is due on it. ``never``: so many of them nobody ever wrote down; ``worst``: the most overdue of the others;
+         *     ``minutes``: of its round; ``next_on``: where nothing is due yet.
+         */
+        MachineDue: {
+            /** Printer Id */
+            printer_id: number;
+            /** Printer */
+            printer: string;
+            /** Area */
+            area: string;
+            /** Due */
+            due: number;
+            /** Never */
+            never: number;
+            /** Worst */
+            worst: string;
+            /** Overdue By */
+            overdue_by: number | null;
+            /** Minutes */
+            minutes: number;
+            /** Next On */
+            next_on: string | null;
+        };
+        /**
+         * AskedOut
+         * @description What the machine itself asks for, in its words; ``task`` empty: nobody said which it means.
+         */
+        AskedOut: {
+            /** Id */
+            id: number;
+            /** Words */
+            words: string;
+            /** Task */
+            task: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+        };
+        /**
+         * PartOf
+         * @description A part that a task is done to on this machine; ``lubricant``: by its material.
+         */
+        PartOf: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Place */
+            place: string;
+            /** Kind */
+            kind: string;
+            /** Lubricant */
+            lubricant: string;
+        };
+        /**
+         * ServiceOut
+         * @description All tasks of a machine, the most overdue first; ``round``: those of today's round, in their order; and what the machine asks for.
+         */
+        ServiceOut: {
+            /** Due */
+            due: components["schemas"]["TaskDueOut"][];
+            /** Round */
+            round: string[];
+            /** Asked */
+            asked: components["schemas"]["AskedOut"][];
+        };
+        /**
+         * TaskDueOut
+         * @description A task with when it is due, why then, and how it is done; ``last_at``, ``last_by``, ``last_found``: when it was done last.
+         *
+         *     ``soonest``, ``latest``: where the machine's use may bring it. ``lubricates``: by each part's material.
+         */
+        TaskDueOut: {
+            /** Task */
+            task: string;
+            /** Label */
+            label: string;
+            /** Due On */
+            due_on: string | null;
+            /** Soonest */
+            soonest: string | null;
+            /** Latest */
+            latest: string | null;
+            /**
+             * Because
+             * @enum {string}
+             */
+            because: "time" | "hours" | "filament" | "travel" | "condition";
+            /** Overdue By */
+            overdue_by: number | null;
+            /** Used */
+            used: number | null;
+            /** Why */
+            why: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "unplugged" | "cold" | "powered" | "hot";
+            /** Minutes */
+            minutes: number;
+            /** Steps */
+            steps: string[];
+            /** Tools */
+            tools: string[];
+            /** Lubricates */
+            lubricates: boolean;
+            /** Caution */
+            caution: string;
+            /** Trouble */
+            trouble: string;
+            /** Measure */
+            measure: string | null;
+            /** Parts */
+            parts: components["schemas"]["PartOf"][];
+            /** Last At */
+            last_at: string | null;
+            /** Last By */
+            last_by: string;
+            /** Last Found */
+            last_found: string;
+        };
+        /**
+         * TickIn
+         * @description A task that was done. ``found`` trouble: ``words`` say what, ``component_id`` in which of its parts, where there are several.
+         */
+        TickIn: {
+            /** Task */
+            task: string;
+            /**
+             * Found
+             * @default fine
+             * @enum {string}
+             */
+            found: "fine" | "needed" | "trouble";
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+            /** Component Id */
+            component_id?: number | null;
+        };
+        /**
+         * AskedIn
+         * @description What a machine itself asks for, in its words; ``task``: which it means, where that is clear.
+         */
+        AskedIn: {
+            /** Words */
+            words: string;
+            /**
+             * Task
+             * @default
+             */
+            task: string;
+        };
+        /**
          * Taken
          * @description It was written down.
          */
@@ -15761,6 +16023,122 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+        };
+    };
+    "service.list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineDue"][];
+                };
+            };
+        };
+    };
+    "service.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceOut"];
+                };
+            };
+        };
+    };
+    "service.tick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceOut"];
+                };
+            };
+        };
+    };
+    "service.asks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceOut"];
+                };
+            };
+        };
+    };
+    "service.clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                asked_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceOut"];
                 };
             };
         };

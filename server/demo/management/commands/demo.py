@@ -37,7 +37,8 @@ class Command(BaseCommand):
         tables = [
             t
             for t in connection.introspection.table_names()
-            if t.startswith(("people_", "workshop_", "measuring_", "cases_", "work_", "axes_")) or t == "django_session"
+            if t.startswith(("people_", "workshop_", "measuring_", "cases_", "service_", "work_", "axes_"))
+            or t == "django_session"
         ]
         with connection.cursor() as cursor:
             cursor.execute("TRUNCATE " + ", ".join(f'"{t}"' for t in tables) + " RESTART IDENTITY CASCADE")

@@ -1,0 +1,216 @@
+"""Rounds of service: what is due on which machine and why, today's round in order, and ticking it off."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+
+from django.utils import timezone
+from kestov_core.knowledge.part_kinds import part_kinds
+from kestov_core.knowledge.tasks import BY_MATERIAL, State, Task
+from kestov_core.procedures.service_due import Because
+from ninja import Field, Router, Schema
+from people.clock import now
+from people.models import name_of
+from service import rounds
+from service.models import Asked
+from workshop.models import Component, Printer
+
+from .bench import the_printer
+from .once import once
+from .permissions import may
+from .signed import SignedIn
+
+router = Router(tags=["service"])
+
+
+class PartOf(Schema):
+    """A part that a task is done to on this machine; ``lubricant``: by its material."""
+
+    id: int
+    label: str
+    place: str
+    kind: str
+    lubricant: str
+
+
+class TaskDueOut(Schema):
+    """A task with when it is due, why then, and how it is done; ``last_at``, ``last_by``, ``last_found``: when it was done last.
+
+    ``soonest``, ``latest``: where the machine's use may bring it. ``lubricates``: by each part's material.
+    """
+
+    task: str
+    label: str
+    due_on: date | None
+    soonest: date | None
+    latest: date | None
+    because: Because
+    overdue_by: float | None
+    used: float | None
+    why: str
+    state: State
+    minutes: float
+    steps: list[str]
+    tools: list[str]
+    lubricates: bool
+    caution: str
+    trouble: str
+    measure: str | None
+    parts: list[PartOf]
+    last_at: datetime | None
+    last_by: str
+    last_found: str
+
+
+class AskedOut(Schema):
+    """What the machine itself asks for, in its words; ``task`` empty: nobody said which it means."""
+
+    id: int
+    words: str
+    task: str
+    at: datetime
+    by: str
+
+
+class ServiceOut(Schema):
+    """All tasks of a machine, the most overdue first; ``round``: those of today's round, in their order; and what the machine asks for."""
+
+    due: list[TaskDueOut]
+    round: list[str]
+    asked: list[AskedOut]
+
+
+class MachineDue(Schema):
+    """A machine with how much is due on it. ``never``: so many of them nobody ever wrote down; ``worst``: the most overdue of the others;
+    ``minutes``: of its round; ``next_on``: where nothing is due yet.
+    """
+
+    printer_id: int
+    printer: str
+    area: str
+    due: int
+    never: int
+    worst: str
+    overdue_by: float | None
+    minutes: float
+    next_on: date | None
+
+
+def _service(printer: Printer) -> ServiceOut:
+    due = rounds.due_on(printer)
+    parts = list(Component.objects.filter(printer=printer, removed_on=None).order_by("place", "id"))
+    asked = Asked.objects.filter(printer=printer, cleared_at=None).select_related("by")
+    return ServiceOut(
+        due=[_task(d, parts) for d in due],
+        round=[d.task.id for d in rounds.round_of(due)],
+        asked=[AskedOut(id=a.pk, words=a.words, task=a.task, at=a.at, by=name_of(a.by)) for a in asked],
+    )
+
+
+def _task(d: rounds.Due, parts: list[Component]) -> TaskDueOut:
+    t: Task = d.task
+    mine = [p for p in parts if p.kind in t.parts]
+    by_material = t.stuff == BY_MATERIAL
+    return TaskDueOut(
+        **d.due.model_dump(exclude={"task"}),
+        task=t.id,
+        label=t.label,
+        state=t.state,
+        minutes=t.minutes,
+        steps=t.steps,
+        tools=t.tools,
+        lubricates=by_material,
+        caution=t.caution,
+        trouble=t.trouble,
+        measure=t.measure,
+        parts=[
+            PartOf(
+                id=p.pk,
+                label=p.label,
+                place=p.place,
+                kind=p.kind,
+                lubricant=part_kinds()[p.kind].lubricant if by_material and p.kind in part_kinds() else "",
+            )
+            for p in mine
+        ],
+        last_at=None if d.last is None else d.last.at,
+        last_by="" if d.last is None else name_of(d.last.by),
+        last_found="" if d.last is None else d.last.found,
+    )
+
+
+@router.get("/service", auth=may("service.see"), response=list[MachineDue], operation_id="service.list")
+def list_due(request: SignedIn):
+    """What is due on which machine, the most overdue first."""
+    printers = Printer.on_the_floor()
+    due, today = rounds.due_of(printers), timezone.localdate(now())
+    rows = []
+    for p in printers:
+        mine = due[p.pk]
+        over = [d for d in mine if d.by(today)]
+        # Of what nobody ever wrote down nobody knows how long it is over.
+        worst = next((d for d in over if d.last is not None), None)
+        rows.append(
+            MachineDue(
+                printer_id=p.pk,
+                printer=p.name,
+                area=p.area.name,
+                due=len(over),
+                never=sum(d.last is None for d in over),
+                worst="" if worst is None else worst.task.label,
+                overdue_by=None if worst is None else worst.due.overdue_by,
+                minutes=sum(d.task.minutes for d in rounds.round_of(mine)),
+                next_on=min((d.due.due_on for d in mine if d.due.due_on is not None), default=None),
+            )
+        )
+    return sorted(rows, key=lambda r: (not r.due, -(r.overdue_by if r.overdue_by is not None else -1e9), r.printer))
+
+
+@router.get("/printers/{printer_id}/service", auth=may("service.see"), response=ServiceOut, operation_id="service.see")
+def see(request: SignedIn, printer_id: int):
+    """The tasks of a machine with when each is due, and today's round."""
+    return _service(the_printer(printer_id))
+
+
+class TickIn(Schema):
+    """A task that was done. ``found`` trouble: ``words`` say what, ``component_id`` in which of its parts, where there are several."""
+
+    task: str = Field(max_length=30)
+    found: rounds.Found = "fine"
+    words: str = Field("", max_length=300)
+    component_id: int | None = None
+
+
+@router.post(
+    "/printers/{printer_id}/service/done", auth=may("service.tick"), response=ServiceOut, operation_id="service.tick"
+)
+@once
+def tick(request: SignedIn, printer_id: int, payload: TickIn):
+    """Tick a task off: what was found is told of its parts by itself."""
+    p = payload
+    return _service(rounds.tick(the_printer(printer_id).pk, p.task, p.found, p.words, request.user, p.component_id))
+
+
+class AskedIn(Schema):
+    """What a machine itself asks for, in its words; ``task``: which it means, where that is clear."""
+
+    words: str = Field(min_length=2, max_length=200)
+    task: str = Field("", max_length=30)
+
+
+@router.post(
+    "/printers/{printer_id}/service/asked", auth=may("service.tick"), response=ServiceOut, operation_id="service.asks"
+)
+@once
+def asks(request: SignedIn, printer_id: int, payload: AskedIn):
+    """Write down what a machine asks for: it is due at once."""
+    return _service(rounds.asks(the_printer(printer_id).pk, payload.words, payload.task, request.user))
+
+
+@router.post(
+    "/service/asked/{asked_id}/clear", auth=may("service.tick"), response=ServiceOut, operation_id="service.clear"
+)
+@once
+def clear(request: SignedIn, asked_id: int):
+    """What it asked for was done, and cleared on the machine."""
+    return _service(rounds.clear(asked_id, request.user))

@@ -1,0 +1,9 @@
+from django.apps import AppConfig
+
+
+class Config(AppConfig):
+    name = "service"
+
+    def ready(self) -> None:
+        """What this app tells of a machine is registered when it is imported."""
+        from . import rounds  # noqa: F401

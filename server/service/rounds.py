@@ -1,0 +1,230 @@
+"""A round of service: what is due on a machine and why, in the order that does not undo itself, and ticking it off.
+
+A tick is an observation of the parts that the task is done to, and an event where it puts anything in doubt. When a task is due is
+reckoned by the core. Not here: who does it when.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Literal
+
+from django.db import transaction
+from django.db.models import QuerySet
+from django.utils import timezone
+from kestov_core.condition.use import TYPICAL_KG, Meter
+from kestov_core.knowledge.part_kinds import part_kinds
+from kestov_core.knowledge.tasks import BY_MATERIAL, Task, in_order, tasks
+from kestov_core.procedures.service_due import Counted, ServiceDueContext, TaskDone, TaskDue, analyse
+from people.clock import now
+from people.models import User, audit, name_of
+from people.refusals import Refused
+from people.telling import tell
+from workshop import components, tags, timeline
+from workshop.meters import hours_of_late, meters_of
+from workshop.models import Component, Printer, of_these
+
+from .models import Asked, Done
+
+Found = Literal["fine", "needed", "trouble"]
+#: What falls due within so many days is done with what is due today: the machine is open already.
+TOGETHER = timedelta(days=7)
+
+
+@dataclass(frozen=True)
+class Due:
+    """A task of a machine with when it is due; ``last``: when it was done last, and by whom."""
+
+    task: Task
+    due: TaskDue
+    last: Done | None
+
+    def by(self, day: date) -> bool:
+        """Whether it is due until a day."""
+        return self.due.due_on is not None and self.due.due_on <= day
+
+
+def due_on(printer: Printer) -> list[Due]:
+    """All tasks of a machine, the most overdue first."""
+    m = meters_of(printer)
+    there = set(Component.objects.filter(printer=printer, removed_on=None).values_list("kind", flat=True))
+    last = {d.task: d for d in _newest(Done.objects.filter(printer=printer).select_related("by"))}
+    asked = {a.task: a.words for a in Asked.objects.filter(printer=printer, cleared_at=None) if a.task}
+    return _due(printer, there, last, asked, m.hours, m.filament)
+
+
+def due_of(printers: list[Printer]) -> dict[int, list[Due]]:
+    """The same of many machines, from a few readings for all of them; filament goes by the hours."""
+    hours = hours_of_late(printers)
+    theirs = of_these(printers)
+    there: dict[int, set[str]] = defaultdict(set)
+    for pk, kind in (
+        Component.objects.filter(theirs, removed_on=None).order_by().values_list("printer_id", "kind").distinct()
+    ):
+        there[pk].add(kind)
+    last: dict[int, dict[str, Done]] = defaultdict(dict)
+    for d in _newest(Done.objects.filter(theirs)):
+        last[d.printer_id][d.task] = d
+    asked: dict[int, dict[str, str]] = defaultdict(dict)
+    for a in Asked.objects.filter(theirs, cleared_at=None).exclude(task=""):
+        asked[a.printer_id][a.task] = a.words
+    return {
+        p.pk: _due(p, there[p.pk], last[p.pk], asked[p.pk], hours[p.pk], hours[p.pk].scaled(TYPICAL_KG))
+        for p in printers
+    }
+
+
+def round_of(due: list[Due]) -> list[Due]:
+    """Today's round: what is due, and what falls due soon beside it, in the order that does not undo itself."""
+    today = timezone.localdate(now())
+    if not any(d.by(today) for d in due):
+        return []
+    by_id = {d.task.id: d for d in due if d.by(today + TOGETHER)}
+    return [by_id[t.id] for t in in_order(by_id)]
+
+
+def _newest(rows: QuerySet[Done]) -> QuerySet[Done]:
+    return rows.order_by("printer_id", "task", "-at", "-id").distinct("printer_id", "task")
+
+
+def _due(
+    printer: Printer, there: set[str], last: dict[str, Done], asked: dict[str, str], hours: Meter, filament: Meter
+) -> list[Due]:
+    today = timezone.localdate(now())
+    mine = [t for t in tasks().values() if not t.parts or there & set(t.parts)]
+    rows = [
+        TaskDone(
+            task=t.id,
+            every_days=t.every_days,
+            every_hours=t.every_hours,
+            every_kg=t.every_kg,
+            # What was entered late is told as of then; others may have done it since.
+            last_on=min(today, timezone.localdate(d.at)) if (d := last.get(t.id)) else None,
+            last_hours=_under(d.hours, hours) if d else None,
+            last_kg=_under(d.kg, filament) if d else None,
+            asked=asked.get(t.id, ""),
+        )
+        for t in mine
+    ]
+    context = ServiceDueContext(
+        tasks=rows,
+        today=today,
+        in_use_since=min(printer.in_use_since, today) if printer.in_use_since else None,
+        hours=_counted(hours),
+        filament=_counted(filament),
+    )
+    known = tasks()
+    return [Due(known[d.task], d, last.get(d.task)) for d in analyse(context, None).due]
+
+
+def _counted(meter: Meter) -> Counted | None:
+    there, use = meter.at(now()), meter.use
+    if there is None or use is None:
+        return None
+    return Counted(now=there.value, a_day=use.a_day, a_day_u95=min(use.u95, 1e4))
+
+
+def _under(then: float | None, meter: Meter) -> float | None:
+    """What a meter stood at then; a later reading may have shown that it was less than was estimated."""
+    there = meter.at(now())
+    return None if then is None or there is None else min(then, there.value)
+
+
+@transaction.atomic
+def tick(
+    printer_id: int, task_id: str, found: Found, words: str, user: User, component_id: int | None = None
+) -> Printer:
+    """Write down that a task was done, and what was found; of trouble, in words and in which part."""
+    printer, task = tags.locked(printer_id), tasks().get(task_id)
+    if task is None:
+        raise Refused(404, "not_found", "There is no such task.")
+    words = words.strip()
+    if found == "trouble" and not words:
+        raise Refused(422, "missing_field", "Say what is wrong.", "words")
+    parts = list(Component.objects.filter(printer=printer, kind__in=task.parts, removed_on=None).order_by("id"))
+    in_trouble = _in_trouble(parts, component_id) if found == "trouble" else None
+    m = meters_of(printer)
+    hours, kg = m.hours.at(now()), m.filament.at(now())
+    Done.objects.create(
+        printer=printer,
+        task=task.id,
+        found=found,
+        words=words,
+        hours=None if hours is None else hours.value,
+        kg=None if kg is None or "filament" in m.typical else kg.value,
+        at=now(),
+        by=user,
+    )
+    for part in parts:
+        kind = part_kinds().get(part.kind)
+        if part == in_trouble:
+            components.inspect(part.pk, "trouble", words, user)
+        elif found != "trouble":
+            if task.stuff == BY_MATERIAL and kind is not None and "lubricate" in kind.can:
+                components.lubricate(part.pk, kind.lubricant[:120], user)
+            components.inspect(part.pk, "sound", "", user)
+    if task.upsets is not None and found == "needed":
+        tags.happened(printer, task.upsets, 0.0, user, task.label)
+    Asked.objects.filter(printer=printer, task=task.id, cleared_at=None).update(cleared_at=now(), cleared_by=user)
+    tell("printer", printer.pk)
+    return printer
+
+
+def _in_trouble(parts: list[Component], component_id: int | None) -> Component | None:
+    """Which part trouble was found in; None for a task that is done to none."""
+    if not parts:
+        return None
+    if component_id is None and len(parts) == 1:
+        return parts[0]
+    found = next((p for p in parts if p.pk == component_id), None)
+    if found is None:
+        raise Refused(422, "missing_field", "Say in which of them.", "component_id")
+    return found
+
+
+@transaction.atomic
+def asks(printer_id: int, words: str, task_id: str, user: User) -> Printer:
+    """Write down what a machine itself asks for; what it means is due at once."""
+    printer = tags.locked(printer_id)
+    if task_id and task_id not in tasks():
+        raise Refused(422, "out_of_range", "Choose one of the listed tasks, or none.", "task")
+    if not words.strip():
+        raise Refused(422, "missing_field", "Write down what it says.", "words")
+    Asked.objects.create(printer=printer, words=words.strip(), task=task_id, at=now(), by=user)
+    return printer
+
+
+@transaction.atomic
+def clear(asked_id: int, user: User) -> Printer:
+    """What a machine asked for was done, and cleared on it."""
+    row = Asked.objects.select_for_update(of=("self",)).select_related("printer").filter(pk=asked_id).first()
+    if row is None:
+        raise Refused(404, "not_found", "There is no such message.")
+    if row.cleared_at is not None:
+        raise Refused(409, "cleared", "It was cleared already.")
+    row.cleared_at, row.cleared_by = now(), user
+    row.save(update_fields=["cleared_at", "cleared_by"])
+    audit(user, "cleared", row.printer, f"Cleared on {row.printer.name}: {row.words}")
+    tell("printer", row.printer_id)
+    return row.printer
+
+
+def _rounds(asked: timeline.Asked) -> QuerySet[Done]:
+    rows = Done.objects.filter(printer=asked.printer)
+    return rows.none() if asked.place or asked.case is not None else rows
+
+
+_SAID = {"fine": "all fine", "needed": "it was wanted", "trouble": "trouble"}
+
+
+@timeline.register(lambda asked: [_rounds(asked).values_list("at")])
+def _told(asked: timeline.Asked) -> list[timeline.Line]:
+    rows = asked.newest(_rounds(asked).select_related("by"), "at")
+    return [timeline.Line(at=d.at, who=name_of(d.by), kind="happened", words=_words(d)) for d in rows]
+
+
+def _words(d: Done) -> str:
+    task = tasks().get(d.task)
+    return f"Round: {task.label if task else d.task}: {_SAID.get(d.found, d.found)}{f'. {d.words}' if d.words else ''}"
