@@ -157,19 +157,23 @@ def tick(
         at=now(),
         by=user,
     )
-    for part in parts:
-        kind = part_kinds().get(part.kind)
-        if part == in_trouble:
-            components.inspect(part.pk, "trouble", words, user)
-        elif found != "trouble":
-            if task.stuff == BY_MATERIAL and kind is not None and "lubricate" in kind.can:
-                components.lubricate(part.pk, kind.lubricant[:120], user)
-            components.inspect(part.pk, "sound", "", user)
+    if in_trouble is not None:
+        components.inspect(in_trouble.pk, "trouble", words, user)
+    elif found != "trouble":
+        components.served(printer, [p.pk for p in parts], _lubricants(task, parts), user)
     if task.upsets is not None and found == "needed":
         tags.happened(printer, task.upsets, 0.0, user, task.label)
     Asked.objects.filter(printer=printer, task=task.id, cleared_at=None).update(cleared_at=now(), cleared_by=user)
     tell("printer", printer.pk)
     return printer
+
+
+def _lubricants(task: Task, parts: list[Component]) -> dict[int, str]:
+    """With what each part is lubricated, by its material; only those that are."""
+    if task.stuff != BY_MATERIAL:
+        return {}
+    kinds = part_kinds()
+    return {p.pk: kinds[p.kind].lubricant for p in parts if p.kind in kinds and "lubricate" in kinds[p.kind].can}
 
 
 def _in_trouble(parts: list[Component], component_id: int | None) -> Component | None:
