@@ -31,7 +31,7 @@ class SettingUp(AppCase):
         expect(page.get_by_text("Fender").first).to_be_visible()
 
         page.get_by_role("link", name="Floor").click()
-        page.get_by_role("link", name="Fender", exact=True).click()
+        page.get_by_role("article").get_by_role("link", name="Fender", exact=True).click()
         expect(page.get_by_text("Nothing has been measured here yet.").first).to_be_visible()
         page.get_by_role("link", name="Pluck it: six minutes").first.click()
         # A real machine has no stand-in: it is recorded, or a file is loaded.
@@ -67,7 +67,7 @@ class SettingUp(AppCase):
         page.get_by_role("button", name=say("Put it on the floor|Add")).click()
         expect(page.get_by_text("Bitter").first).to_be_visible()
         page.get_by_role("link", name="Floor").click()
-        page.get_by_role("link", name="Bitter", exact=True).click()
+        page.get_by_role("article").get_by_role("link", name="Bitter", exact=True).click()
         address = page.url.split("/machines/")[1]
         page.goto(f"/bench/{address}/belt-tracking/x")
         expect(page.get_by_label("May wander, mm")).to_have_value("0.3")

@@ -56,7 +56,7 @@ def due_on(printer: Printer) -> list[Due]:
 
 
 def due_of(printers: list[Printer]) -> dict[int, list[Due]]:
-    """The same of many machines, from a few readings for all of them; filament goes by the hours."""
+    """The same of many machines, from a few readings for all of them; filament goes by the hours, and by when it was done last."""
     hours = hours_of_late(printers)
     theirs = of_these(printers)
     there: dict[int, set[str]] = defaultdict(set)
@@ -66,6 +66,8 @@ def due_of(printers: list[Printer]) -> dict[int, list[Due]]:
         there[pk].add(kind)
     last: dict[int, dict[str, Done]] = defaultdict(dict)
     for d in _newest(Done.objects.filter(theirs)):
+        # What was counted then is no figure of what is estimated now.
+        d.kg = None
         last[d.printer_id][d.task] = d
     asked: dict[int, dict[str, str]] = defaultdict(dict)
     for a in Asked.objects.filter(theirs, cleared_at=None).exclude(task=""):

@@ -180,7 +180,10 @@ def _ways(i: int, task: TaskDone, context: ServiceDueContext) -> Iterator[_Way]:
         if last is not None and last > meter.now * (1 + 1e-9):
             raise BadInput("out_of_range", f"“{task.task}” was done at more than its meter shows now.", f"tasks.{i}.{field}")  # fmt: skip
         used = meter.now - _then(last, task, context, meter)
-        yield _at_its_use(because, unit, every, used, meter)
+        left, soonest, latest, share, why, words = _at_its_use(because, unit, every, used, meter)
+        # It cannot have been over for longer than since it was done.
+        longest = -float((context.today - task.last_on).days) if task.last_on is not None else -math.inf
+        yield max(left, longest), max(soonest, longest), max(latest, longest), share, why, words
 
 
 def _then(last: float | None, task: TaskDone, context: ServiceDueContext, meter: Counted) -> float:

@@ -51,6 +51,10 @@ class WhicheverComesFirst(unittest.TestCase):
         found = due({"task": "oil", "every_km": 100, "last_km": 40.0}, travel={"now": 160, "a_day": 2.0})
         self.assertEqual((found.overdue_by, found.because, found.due_on), (10.0, "travel", date(2026, 2, 15)))
 
+    def test_nothing_is_over_for_longer_than_since_it_was_done(self):
+        task = {"task": "x", "every_hours": 60, "last_on": "2026-02-20", "last_hours": 10.0}
+        self.assertEqual(due(task, hours=hours(now=900.0, a_day=1.0)).overdue_by, 5)
+
     def test_a_leap_day_is_a_day(self):
         task = {"task": "x", "every_days": 30, "last_on": "2028-02-10"}
         self.assertEqual(due(task, today="2028-02-12").due_on, date(2028, 3, 11))
