@@ -163,15 +163,6 @@ class AskedLog(Schema):
     zone: str = Field("UTC", max_length=60)
 
 
-class JobShown(Schema):
-    """A job as it would be taken."""
-
-    began: datetime
-    hours: float
-    name: str
-    filament_kg: float | None
-
-
 class LogSeen(Schema):
     """What stands in a job log, or in its beginning, and what of it would be taken.
 
@@ -191,7 +182,6 @@ class LogSeen(Schema):
     filament_kg: float | None
     began: datetime | None
     ended: datetime | None
-    shown: list[JobShown]
     weeks: list[WeekOut]
     wrong: list[WrongRowOut]
     wrong_rows: int
@@ -227,12 +217,6 @@ def look(request: SignedIn, printer_id: int, meta: Annotated[str, Form()], file:
         filament_kg=sum(filament) if filament else None,
         began=min((j.began for j in log.jobs), default=None),
         ended=max((j.ended for j in log.jobs), default=None),
-        shown=[
-            JobShown(
-                began=j.began, hours=(j.ended - j.began).total_seconds() / 3600, name=j.name, filament_kg=j.filament_kg
-            )
-            for j in log.jobs[:_FIRST]
-        ],
         weeks=[WeekOut(monday=w.monday, hours=w.hours, filament_kg=w.filament_kg) for w in summed[-_WEEKS:]],
         wrong=[WrongRowOut(row=w.row, column=w.column, message=w.message) for w in log.wrong],
         wrong_rows=log.wrong_rows,
@@ -252,5 +236,5 @@ class TakeLog(Schema):
 def take_log(request: SignedIn, printer_id: int, meta: Annotated[str, Form()], file: Annotated[UploadedFile, File()]):
     """Take a job log, by a worker: whole, or not at all. The same log again changes nothing. ``meta`` is a TakeLog as JSON."""
     printer, told, data = the_printer(printer_id), parse_meta(meta, TakeLog), read_upload(file)
-    jobs.header(data)
+    jobs.first_rows(data, 0)
     return work_out(job_logs.ask_to_take(printer, file.name or "log", data, told.columns, request.user))

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Sequence
-from typing import Any
 
-from django.db.models import F, QuerySet
+from django.db.models import QuerySet
 from kestov_core import knowledge
 from kestov_core.diagnosis.evidence import at_place
 from people.models import name_of
@@ -53,10 +52,8 @@ def _of(asked: timeline.Asked) -> QuerySet[Case]:
     return rows.none() if asked.place else rows
 
 
-def _times(asked: timeline.Asked) -> list[QuerySet[Case, Any]]:
-    rows = _of(asked)
-    ended = rows.filter(closed_at__isnull=False)
-    return [rows.annotate(at=F("reported_at")).values_list("at"), ended.annotate(at=F("closed_at")).values_list("at")]
+def _times(asked: timeline.Asked) -> list[tuple[QuerySet[Case], str]]:
+    return [(_of(asked), "reported_at"), (_of(asked).filter(closed_at__isnull=False), "closed_at")]
 
 
 @timeline.register(_times)

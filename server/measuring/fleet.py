@@ -25,7 +25,7 @@ _OF_TODAY = timedelta(days=200)
 
 @dataclass(frozen=True)
 class Common:
-    """A figure that several machines of a model have, for the choice. ``low``, ``high``: their limits, where those are the same."""
+    """A figure that several machines of a model have, for the choice."""
 
     procedure: str
     place: str

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.db.models import F, Prefetch, QuerySet
+from django.db.models import Prefetch, QuerySet
 from kestov_core import knowledge, procedures
 from kestov_core.machine import Tensioner
 from people.clock import now
@@ -107,7 +107,7 @@ def _taken(asked: timeline.Asked) -> QuerySet[Capture]:
     return rows
 
 
-@timeline.register(lambda asked: [_taken(asked).annotate(at=F("taken_at")).values_list("at")])
+@timeline.register(lambda asked: [(_taken(asked), "taken_at")])
 def _captures(asked: timeline.Asked) -> list[timeline.Line]:
     # A line needs the headline alone: neither the file nor the whole result is read.
     light = Prefetch("results", Result.objects.defer("found"))
@@ -137,7 +137,7 @@ def _acted(asked: timeline.Asked) -> QuerySet[Action]:
     return rows
 
 
-@timeline.register(lambda asked: [_acted(asked).values_list("at")])
+@timeline.register(lambda asked: [(_acted(asked), "at")])
 def _actions(asked: timeline.Asked) -> list[timeline.Line]:
     return [
         timeline.Line(at=a.at, who=name_of(a.by), kind="turned", words=done_words(a), place=a.place, case_id=a.case_id)

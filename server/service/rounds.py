@@ -225,7 +225,7 @@ def _rounds(asked: timeline.Asked) -> QuerySet[Done]:
 _SAID = {"fine": "all fine", "needed": "it was wanted", "trouble": "trouble"}
 
 
-@timeline.register(lambda asked: [_rounds(asked).values_list("at")])
+@timeline.register(lambda asked: [(_rounds(asked), "at")])
 def _told(asked: timeline.Asked) -> list[timeline.Line]:
     rows = asked.newest(_rounds(asked).select_related("by"), "at")
     return [timeline.Line(at=d.at, who=name_of(d.by), kind="happened", words=_words(d)) for d in rows]

@@ -290,7 +290,7 @@ def _deeds(asked: timeline.Asked) -> QuerySet[Deed]:
     return rows.filter(component__place=asked.place) if asked.place else rows
 
 
-@timeline.register(lambda asked: [_deeds(asked).values_list("at")])
+@timeline.register(lambda asked: [(_deeds(asked), "at")])
 def _told(asked: timeline.Asked) -> list[timeline.Line]:
     rows = asked.newest(_deeds(asked).select_related("by", "component"), "at")
     return [

@@ -64,7 +64,7 @@ def _differed(asked: timeline.Asked) -> QuerySet[Difference]:
     return rows.none() if asked.place or asked.case is not None else rows
 
 
-@timeline.register(lambda asked: [_differed(asked).values_list("at")])
+@timeline.register(lambda asked: [(_differed(asked), "at")])
 def _differences(asked: timeline.Asked) -> list[timeline.Line]:
     return [
         timeline.Line(

@@ -82,7 +82,7 @@ def _take(progress: Progress, told: dict[str, Any]) -> tuple[str, dict[str, Any]
             audit(log.by, "took", log.printer, f"Took the job log {log.name} of {log.printer.name}: {new} new jobs.")
     if not (new or changed):
         return f"Nothing changes: all {len(read.jobs)} jobs were known.", {"log": log.pk}
-    more = f" {changed} that were known went on longer." if changed else ""
+    more = f" {changed} that were known are told otherwise now." if changed else ""
     return f"{len(read.jobs)} jobs, {new} of them new.{more}", {"log": log.pk}
 
 
@@ -113,10 +113,10 @@ def _refused(log: JobLog, wrong: list[dict[str, Any]]) -> None:
 
 
 def _store(printer: Printer, found: list[jobs.Job]) -> tuple[int, int]:
-    """Keep the jobs that are not known; how many those are, and how many of the known went on longer than they had been told."""
+    """Keep the jobs that are not known; how many those are, and how many of the known are told otherwise now."""
     known = known_of(printer, found)
     fresh: dict[tuple[datetime, str], LoggedJob] = {}
-    longer: dict[int, LoggedJob] = {}
+    otherwise: dict[int, LoggedJob] = {}
     for j in found:
         there = known.get((j.began, j.name)) or fresh.get((j.began, j.name))
         if there is None:
@@ -128,13 +128,20 @@ def _store(printer: Printer, found: list[jobs.Job]) -> tuple[int, int]:
                 filament_kg=j.filament_kg,
                 travel_km=j.travel_km,
             )
-        elif j.ended > there.ended:
-            there.ended, there.filament_kg, there.travel_km = j.ended, j.filament_kg, j.travel_km
+            continue
+        # A job goes on, and what it used may have been told in the wrong unit before; what a log does not tell stays as it was.
+        now_told = (
+            max(j.ended, there.ended),
+            there.filament_kg if j.filament_kg is None or j.ended < there.ended else j.filament_kg,
+            there.travel_km if not j.travel_km or j.ended < there.ended else j.travel_km,
+        )
+        if now_told != (there.ended, there.filament_kg, there.travel_km):
+            there.ended, there.filament_kg, there.travel_km = now_told
             if there.pk is not None:
-                longer[there.pk] = there
+                otherwise[there.pk] = there
     LoggedJob.objects.bulk_create(fresh.values(), batch_size=_BATCH)
-    LoggedJob.objects.bulk_update(longer.values(), ["ended", "filament_kg", "travel_km"], batch_size=_BATCH)
-    return len(fresh), len(longer)
+    LoggedJob.objects.bulk_update(otherwise.values(), ["ended", "filament_kg", "travel_km"], batch_size=_BATCH)
+    return len(fresh), len(otherwise)
 
 
 def _sum_up(printer: Printer, began: datetime, ended: datetime) -> None:
@@ -164,7 +171,7 @@ def _taken(asked: timeline.Asked) -> QuerySet[JobLog]:
     return rows.none() if asked.place or asked.case is not None else rows.defer("data")
 
 
-@timeline.register(lambda asked: [_taken(asked).values_list("taken_at")])
+@timeline.register(lambda asked: [(_taken(asked), "taken_at")])
 def _told(asked: timeline.Asked) -> list[timeline.Line]:
     return [
         timeline.Line(

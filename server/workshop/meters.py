@@ -214,7 +214,7 @@ def _readings(asked: timeline.Asked) -> QuerySet[MeterReading]:
     return rows.none() if asked.place or asked.case is not None else rows
 
 
-@timeline.register(lambda asked: [_readings(asked).values_list("at")])
+@timeline.register(lambda asked: [(_readings(asked), "at")])
 def _told(asked: timeline.Asked) -> list[timeline.Line]:
     return [
         timeline.Line(

@@ -64,7 +64,7 @@ def _tagged(asked: timeline.Asked) -> QuerySet[AuditEntry]:
     return rows.none() if asked.place or asked.case is not None else rows
 
 
-@timeline.register(lambda asked: [_tagged(asked).values_list("at")])
+@timeline.register(lambda asked: [(_tagged(asked), "at")])
 def _tags(asked: timeline.Asked) -> list[timeline.Line]:
     rows = asked.newest(_tagged(asked).select_related("who"), "at")
     return [timeline.Line(at=e.at, who=name_of(e.who), kind="tag", words=e.words) for e in rows]
@@ -75,7 +75,7 @@ def _happened(asked: timeline.Asked) -> QuerySet[Event]:
     return rows.none() if asked.place or asked.case is not None else rows
 
 
-@timeline.register(lambda asked: [_happened(asked).values_list("at")])
+@timeline.register(lambda asked: [(_happened(asked), "at")])
 def _events(asked: timeline.Asked) -> list[timeline.Line]:
     return [
         timeline.Line(

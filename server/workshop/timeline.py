@@ -51,8 +51,8 @@ class Asked:
 
 
 Source = Callable[[Asked], Iterable[Line]]
-#: The times of what a source tells, as querysets of one column.
-Times = Callable[[Asked], list[Any]]
+#: What a source tells of, each with the name of its time.
+Times = Callable[[Asked], list[tuple[QuerySet[Any], str]]]
 _sources: list[tuple[Source, Times | None]] = []
 
 
@@ -91,10 +91,11 @@ def told(asked: Asked, page: int = 1) -> tuple[list[Line], bool]:
 def _newest(asked: Asked, most: int) -> list[tuple[datetime, int]]:
     """When the newest lines were, each with the number of the source that tells it."""
     rows = [
-        q.order_by().annotate(source=Value(k))
+        rows.order_by(f"-{at}", "-pk").annotate(teller=Value(k)).values_list(at, "teller")[:most]
         for k, (_, times) in enumerate(_sources)
         if times is not None
-        for q in times(asked)
+        for rows, at in times(asked)
     ]
-    first, *more = rows
-    return list(first.union(*more, all=True).order_by("-at")[:most])
+    # Of each source only as many as the page could want: what it costs does not grow with the age of the machine.
+    found = rows[0].union(*rows[1:], all=True)
+    return sorted(found, key=lambda row: row[0], reverse=True)[:most]

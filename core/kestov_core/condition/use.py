@@ -101,15 +101,9 @@ class Meter:
                 beneath += last
             last = row.value
             known.append(_Point(row.at, beneath + row.value))
-        self.beneath = beneath
         #: What it showed last, by itself; None where it was never read.
         self.shown = last if readings else None
         self._points = _joined(known, logged, before)
-
-    @property
-    def known_until(self) -> datetime | None:
-        """When it was last read, or logged; None where it never was."""
-        return self._points[-1].at if self._points else None
 
     @cached_property
     def use(self) -> Use | None:
@@ -162,7 +156,7 @@ class Meter:
     def scaled(self, factor: float) -> Meter:
         """What usually goes with it (as filament with hours): by a typical figure, so all of it is estimated."""
         other = _Typical([])
-        other.beneath, other.shown, other._points = 0.0, None, [_Point(p.at, p.value * factor) for p in self._points]
+        other.shown, other._points = None, [_Point(p.at, p.value * factor) for p in self._points]
         return other
 
 

@@ -104,8 +104,8 @@ class WeekOfUse:
     travel_km: dict[str, float]
 
 
-def header(data: bytes) -> tuple[list[str], str]:
-    r"""The names of a log's columns, and its separator.
+def first_rows(data: bytes, most: int) -> tuple[list[str], list[list[str]]]:
+    r"""The names of a log's columns, and its first rows as they stand.
 
     Raises
     ------
@@ -114,15 +114,9 @@ def header(data: bytes) -> tuple[list[str], str]:
 
     Examples
     --------
-    >>> header(b"Started;Took;File\n2026-05-01 10:00;1:20:00;clip\n")
-    (['Started', 'Took', 'File'], ';')
+    >>> first_rows(b"Started;Took;File\n2026-05-01 10:00;1:20:00;clip\n", 5)
+    (['Started', 'Took', 'File'], [['2026-05-01 10:00', '1:20:00', 'clip']])
     """
-    names, separator, _ = _opened(data)
-    return names, separator
-
-
-def first_rows(data: bytes, most: int) -> tuple[list[str], list[list[str]]]:
-    """The names of a log's columns, and its first rows as they stand."""
     names, _, rows = _opened(data)
     return names, [cells for _, (_, cells) in zip(range(most), rows, strict=False)]
 

@@ -88,10 +88,20 @@ class TheUse(ApiCase):
 
     def test_a_job_that_went_on_after_the_first_log_was_written_is_put_right(self):
         self.take(NAMES + rows(1, hours=2))
-        self.assertEqual(self.take(NAMES + rows(1, hours=9)).said, "1 jobs, 0 of them new. 1 that were known went on longer.")  # fmt: skip
+        self.assertEqual(self.take(NAMES + rows(1, hours=9)).said, "1 jobs, 0 of them new. 1 that were known are told otherwise now.")  # fmt: skip
         self.assertEqual([w["hours"] for w in self.use()["weeks"]], [9])
         self.take(NAMES + rows(1, hours=2))
         self.assertEqual([w["hours"] for w in self.use()["weeks"]], [9])
+
+    def test_what_was_told_in_the_wrong_unit_is_put_right_by_the_same_log(self):
+        self.take(NAMES + rows(2), COLUMNS | {"filament_in": "m"})
+        self.assertAlmostEqual(self.use()["weeks"][0]["filament_kg"], 0.596, places=2)
+        said = self.take(NAMES + rows(2)).said
+        self.assertEqual(said, "2 jobs, 0 of them new. 2 that were known are told otherwise now.")
+        self.assertAlmostEqual(self.use()["weeks"][0]["filament_kg"], 0.2)
+        # A log that tells no filament takes none away.
+        self.assertIn("Nothing changes", self.take(NAMES + rows(2), COLUMNS | {"filament": ""}).said)
+        self.assertAlmostEqual(self.use()["weeks"][0]["filament_kg"], 0.2)
 
     def test_columns_are_told_once_and_remembered_for_the_machine_and_its_model(self):
         columns = {**COLUMNS, "name": "Begun"}

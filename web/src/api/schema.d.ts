@@ -11363,23 +11363,6 @@ export interface components {
             zone: string;
         };
         /**
-         * JobShown
-         * @description A job as it would be taken.
-         */
-        JobShown: {
-            /**
-             * Began
-             * Format: date-time
-             */
-            began: string;
-            /** Hours */
-            hours: number;
-            /** Name */
-            name: string;
-            /** Filament Kg */
-            filament_kg: number | null;
-        };
-        /**
          * LogSeen
          * @description What stands in a job log, or in its beginning, and what of it would be taken.
          *
@@ -11410,8 +11393,6 @@ export interface components {
             began: string | null;
             /** Ended */
             ended: string | null;
-            /** Shown */
-            shown: components["schemas"]["JobShown"][];
             /** Weeks */
             weeks: components["schemas"]["WeekOut"][];
             /** Wrong */

@@ -70,7 +70,6 @@ const seen = (more: Partial<Schemas["LogSeen"]> = {}): Schemas["LogSeen"] => ({
   filament_kg: null,
   began: "2026-03-02T08:00:00Z",
   ended: "2026-03-15T14:00:00Z",
-  shown: [],
   weeks: USE.weeks,
   wrong: [],
   wrong_rows: 0,
