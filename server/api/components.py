@@ -311,6 +311,39 @@ def deed(request: SignedIn, component_id: int, payload: DeedIn):
     return _here(c.printer)
 
 
+class Elsewhere(Schema):
+    """What sits in the same position of another machine; ``hours`` null: its age is not known."""
+
+    id: int
+    printer: str
+    hours: float | None
+    estimated: bool
+    type: str
+    trouble: str
+
+
+@router.get(
+    "/components/{component_id}/elsewhere",
+    auth=may("components.see"),
+    response=list[Elsewhere],
+    operation_id="components.elsewhere",
+)
+def elsewhere(request: SignedIn, component_id: int):
+    """The same position on the other machines: where a part can be moved to."""
+    rows = components.elsewhere(get_object_or_404(Component.objects.select_related("printer"), pk=component_id))
+    return [
+        Elsewhere(
+            id=c.pk,
+            printer=c.printer.name,
+            hours=None if age is None else age[0],
+            estimated=age is not None and age[1],
+            type=c.type.name if c.type else "",
+            trouble=c.trouble,
+        )
+        for c, age in rows
+    ]
+
+
 class MoveIn(Schema):
     """The part of the same position on another machine, which is taken out for it."""
 

@@ -17,7 +17,7 @@ from people.refusals import Refused
 from people.telling import tell
 
 from . import tags, timeline
-from .meters import meter_of
+from .meters import hours_of_late, meter_of
 from .models import Component, Deed, DeedPicture, PartType, Printer
 from .pictures import Taken
 
@@ -209,6 +209,16 @@ def move(component_id: int, to_id: int, user: User) -> Component:
         _happened(c, kind.replaced if kind else None, user)
     audit(user, "moved", new.printer, f"{new.label} was moved from {component.printer.name} to {new.printer.name}.")
     return new
+
+
+def elsewhere(component: Component) -> list[tuple[Component, tuple[float, bool] | None]]:
+    """What sits in the same position of the other machines on the floor, with its age in hours: what a part can change places with."""
+    rows = Component.objects.filter(
+        kind=component.kind, place=component.place, removed_on=None, printer__retired=False
+    ).exclude(printer=component.printer_id)
+    sitting = list(rows.select_related("printer", "type").order_by("printer__name", "id"))
+    meters = hours_of_late([c.printer for c in sitting]) if sitting else {}
+    return [(c, age_hours(c, meters[c.printer_id])) for c in sitting]
 
 
 def set_type(component_id: int, type_id: int | None, user: User) -> Component:

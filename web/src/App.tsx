@@ -32,6 +32,7 @@ const FETCH = {
   fleet: () => import("./workshop/FleetPage"),
   rounds: () => import("./rounds/RoundsPage"),
   round: () => import("./rounds/RoundPage"),
+  stores: () => import("./stores/StoresPage"),
   quarter: () => import("./workshop/QuarterPage"),
   instrument: () => import("./instrument/InstrumentPage"),
   study: () => import("./instrument/StudyPage"),
@@ -60,6 +61,7 @@ const NearMisses = view(FETCH.nearMisses, "NearMisses");
 const FleetPage = view(FETCH.fleet, "FleetPage");
 const RoundsPage = view(FETCH.rounds, "RoundsPage");
 const RoundPage = view(FETCH.round, "RoundPage");
+const StoresPage = view(FETCH.stores, "StoresPage");
 const QuarterPage = view(FETCH.quarter, "QuarterPage");
 const InstrumentPage = view(FETCH.instrument, "InstrumentPage");
 const StudyPage = view(FETCH.study, "StudyPage");
@@ -202,6 +204,7 @@ function Frame({ me }: { me: Me }) {
               <Route path="/fleet" element={<FleetPage />} />
               <Route path="/rounds" element={<RoundsPage />} />
               <Route path="/rounds/:id" element={<RoundPage />} />
+              <Route path="/stores" element={<StoresPage />} />
               <Route path="/quarter" element={<QuarterPage />} />
               <Route path="/instruments/:id" element={<InstrumentPage />} />
               <Route path="/comparisons/:id" element={<StudyPage />} />

@@ -170,6 +170,9 @@ class Deeds(Parts):
         Component.objects.filter(printer=self.slinger, kind="nozzle").update(fitted_hours=100)
         other = Component.objects.get(printer=twin, kind="nozzle", removed_on=None)
         part = self.part("nozzle", "e")["id"]
+        listed = self.good("technician", "GET", f"/components/{part}/elsewhere")
+        self.assertIn((other.pk, "Twin", None), [(e["id"], e["printer"], e["hours"]) for e in listed])
+        self.assertNotIn(part, [e["id"] for e in listed])
         there = self.good("technician", "POST", f"/components/{part}/move", {"to": other.pk})
         self.assertEqual(self.part("nozzle", "e", there)["age_hours"], None, "the twin's meter was never read")
         self.assertEqual(Component.objects.get(printer=twin, kind="nozzle", removed_on=None).brought_hours, 300)

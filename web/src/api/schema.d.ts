@@ -2223,6 +2223,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/components/{component_id}/elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Elsewhere
+         * @description The same position on the other machines: where a part can be moved to.
+         */
+        get: operations["components.elsewhere"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/components/{component_id}/move": {
         parameters: {
             query?: never;
@@ -11154,6 +11174,24 @@ export interface components {
             type_id?: number | null;
         };
         /**
+         * Elsewhere
+         * @description What sits in the same position of another machine; ``hours`` null: its age is not known.
+         */
+        Elsewhere: {
+            /** Id */
+            id: number;
+            /** Printer */
+            printer: string;
+            /** Hours */
+            hours: number | null;
+            /** Estimated */
+            estimated: boolean;
+            /** Type */
+            type: string;
+            /** Trouble */
+            trouble: string;
+        };
+        /**
          * MoveIn
          * @description The part of the same position on another machine, which is taken out for it.
          */
@@ -15792,6 +15830,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComponentsHere"];
+                };
+            };
+        };
+    };
+    "components.elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                component_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Elsewhere"][];
                 };
             };
         };

@@ -8,6 +8,7 @@ import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, TextField } from
 import { ConditionMark } from "../kit/Condition";
 import { ago } from "../kit/figures";
 import { Lasting } from "./Lasting";
+import { PartMore } from "./PartMore";
 
 type Here = Schemas["ComponentsHere"];
 type Part = Here["parts"][number];
@@ -211,6 +212,9 @@ export function OnePart({ id, p, types }: Props) {
       </Folded>
       <Folded words="What was done here before">
         <History id={p.id} />
+      </Folded>
+      <Folded words={p.can.includes("replace") ? "Its type, and moving it" : "Its type"}>
+        <PartMore id={id} p={p} types={types} />
       </Folded>
     </div>
   );

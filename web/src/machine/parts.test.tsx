@@ -124,6 +124,34 @@ describe("a machine's parts", () => {
     expect(server.sent[0]!.body).toMatchObject({ did: "inspect", found: "sound" });
   });
 
+  it("move to the same position of another machine, and say what sits there now", async () => {
+    const { server, hands } = page();
+    await hands.click(within(list()).getByRole("button", { name: /Idlers, X/ }));
+    await hands.click(screen.getByText("Its type, and moving it"));
+    await waitFor(() => expect(server.sent[0]?.url).toBe("/api/components/1/elsewhere"));
+    server.answer([
+      { id: 31, printer: "Marline", hours: 412.4, estimated: true, type: "Ball idler", trouble: "" },
+      { id: 47, printer: "Carrick", hours: null, estimated: false, type: "", trouble: "squeaks" },
+    ]);
+    expect((await screen.findByLabelText(/^Marline/)).parentElement?.textContent).toBe(
+      "Marline Ball idler, about 412 h",
+    );
+    expect(screen.queryByRole("button", { name: /It sits on/ })).toBeNull();
+    await hands.click(screen.getByLabelText("Carrick age not known, trouble: squeaks"));
+    await hands.click(screen.getByRole("button", { name: "It sits on Carrick now" }));
+    await waitFor(() => expect(server.sent).toHaveLength(2));
+    expect(server.sent[1]).toMatchObject({ url: "/api/components/1/move", body: { to: 47 } });
+  });
+
+  it("are of a type, and can be told to be of none", async () => {
+    const { server, hands } = page();
+    await hands.click(within(list()).getByRole("button", { name: /Idlers, X/ }));
+    await hands.click(screen.getByText("Its type, and moving it"));
+    await hands.selectOptions(screen.getByLabelText("It is of the type"), "Ball idler");
+    await waitFor(() => expect(server.sent.map((s) => s.url)).toContain("/api/components/1/type"));
+    expect(server.sent.find((s) => s.url.endsWith("/type"))?.body).toEqual({ type_id: 4 });
+  });
+
   it("say where nothing sits", async () => {
     const { server, hands } = page([{ kind: "nozzle", place: "e", label: "Nozzle" }]);
     await hands.click(screen.getByRole("button", { name: "Fitted today" }));

@@ -33,6 +33,9 @@ export function WorkshopPage() {
           <Link to="/fleet" className="inline-flex min-h-11 items-center">
             Across the machines
           </Link>
+          <Link to="/stores" className="inline-flex min-h-11 items-center">
+            Types of parts
+          </Link>
           <Link to="/quarter" className="inline-flex min-h-11 items-center">
             What the next quarter will want
           </Link>
