@@ -91,6 +91,7 @@ TABLE: dict[str, Role | None] = {
     "trend.see": T,
     "service.see": T,
     "service.tick": T,
+    "service.plan": L,
     "fleet.see": T,
     "forecast.see": T,
     "ledger.see": T,

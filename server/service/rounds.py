@@ -14,18 +14,20 @@ from typing import Literal
 from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
-from kestov_core.condition.use import TYPICAL_KG, Meter
+from kestov_core.condition.use import TYPICAL_KG, TYPICAL_KM, Meter
 from kestov_core.knowledge.part_kinds import part_kinds
-from kestov_core.knowledge.tasks import BY_MATERIAL, Task, in_order, tasks
+from kestov_core.knowledge.tasks import BY_MATERIAL, Task
+from kestov_core.knowledge.tasks import tasks as came_with
 from kestov_core.procedures.service_due import Counted, ServiceDueContext, TaskDone, TaskDue, analyse
 from people.clock import now
 from people.models import User, audit, name_of
 from people.refusals import Refused
 from people.telling import tell
 from workshop import components, tags, timeline
-from workshop.meters import hours_of_late, meters_of
+from workshop.meters import Meters, hours_of_late, meters_of
 from workshop.models import Component, Printer, of_these
 
+from . import tasks
 from .models import Asked, Done
 
 Found = Literal["fine", "needed", "trouble"]
@@ -35,11 +37,12 @@ TOGETHER = timedelta(days=7)
 
 @dataclass(frozen=True)
 class Due:
-    """A task of a machine with when it is due; ``last``: when it was done last, and by whom."""
+    """A task of a machine with when it is due; ``last``: when it was done last, and by whom; ``rank``: its place in a round."""
 
     task: Task
     due: TaskDue
     last: Done | None
+    rank: int
 
     def by(self, day: date) -> bool:
         """Whether it is due until a day."""
@@ -52,7 +55,8 @@ def due_on(printer: Printer) -> list[Due]:
     there = set(Component.objects.filter(printer=printer, removed_on=None).values_list("kind", flat=True))
     last = {d.task: d for d in _newest(Done.objects.filter(printer=printer).select_related("by"))}
     asked = {a.task: a.words for a in Asked.objects.filter(printer=printer, cleared_at=None) if a.task}
-    return _due(printer, there, last, asked, m.hours, m.filament)
+    used = _Used(m.hours, m.filament, _travel(m))
+    return _due(printer, tasks.table(printer.model_id).tasks, there, last, asked, used)
 
 
 def due_of(printers: list[Printer]) -> dict[int, list[Due]]:
@@ -67,15 +71,36 @@ def due_of(printers: list[Printer]) -> dict[int, list[Due]]:
     last: dict[int, dict[str, Done]] = defaultdict(dict)
     for d in _newest(Done.objects.filter(theirs)):
         # What was counted then is no figure of what is estimated now.
-        d.kg = None
+        d.kg = d.km = None
         last[d.printer_id][d.task] = d
     asked: dict[int, dict[str, str]] = defaultdict(dict)
     for a in Asked.objects.filter(theirs, cleared_at=None).exclude(task=""):
         asked[a.printer_id][a.task] = a.words
-    return {
-        p.pk: _due(p, there[p.pk], last[p.pk], asked[p.pk], hours[p.pk], hours[p.pk].scaled(TYPICAL_KG))
-        for p in printers
-    }
+    known = tasks.all_of(printers)
+    return {p.pk: _due(p, known[p.pk], there[p.pk], last[p.pk], asked[p.pk], _typically(hours[p.pk])) for p in printers}
+
+
+@dataclass(frozen=True)
+class _Used:
+    """How far a machine was used: hours, filament (kg), travel of the axis that goes the farthest (km)."""
+
+    hours: Meter
+    filament: Meter
+    travel: Meter
+
+
+def _typically(hours: Meter) -> _Used:
+    return _Used(hours, hours.scaled(TYPICAL_KG), hours.scaled(max(TYPICAL_KM.values())))
+
+
+def _travel(m: Meters) -> Meter:
+    """The travel of the axis that goes the farthest."""
+
+    def gone(axis: str) -> float:
+        there = m.travel[axis].at(now())
+        return there.value if there else 0.0
+
+    return m.travel[max(m.travel, key=gone)] if m.travel else m.hours.scaled(max(TYPICAL_KM.values()))
 
 
 def round_of(due: list[Due]) -> list[Due]:
@@ -83,8 +108,7 @@ def round_of(due: list[Due]) -> list[Due]:
     today = timezone.localdate(now())
     if not any(d.by(today) for d in due):
         return []
-    by_id = {d.task.id: d for d in due if d.by(today + TOGETHER)}
-    return [by_id[t.id] for t in in_order(by_id)]
+    return sorted((d for d in due if d.by(today + TOGETHER)), key=lambda d: d.rank)
 
 
 def _newest(rows: QuerySet[Done]) -> QuerySet[Done]:
@@ -92,20 +116,29 @@ def _newest(rows: QuerySet[Done]) -> QuerySet[Done]:
 
 
 def _due(
-    printer: Printer, there: set[str], last: dict[str, Done], asked: dict[str, str], hours: Meter, filament: Meter
+    printer: Printer,
+    known: dict[str, Task],
+    there: set[str],
+    last: dict[str, Done],
+    asked: dict[str, str],
+    used: _Used,
 ) -> list[Due]:
     today = timezone.localdate(now())
-    mine = [t for t in tasks().values() if not t.parts or there & set(t.parts)]
+    mine = [t for t in known.values() if not t.parts or there & set(t.parts)]
+    if not mine:
+        return []
     rows = [
         TaskDone(
             task=t.id,
             every_days=t.every_days,
             every_hours=t.every_hours,
             every_kg=t.every_kg,
+            every_km=t.every_km,
             # What was entered late is told as of then; others may have done it since.
             last_on=min(today, timezone.localdate(d.at)) if (d := last.get(t.id)) else None,
-            last_hours=_under(d.hours, hours) if d else None,
-            last_kg=_under(d.kg, filament) if d else None,
+            last_hours=_under(d.hours, used.hours) if d else None,
+            last_kg=_under(d.kg, used.filament) if d else None,
+            last_km=_under(d.km, used.travel) if d else None,
             asked=asked.get(t.id, ""),
         )
         for t in mine
@@ -114,11 +147,12 @@ def _due(
         tasks=rows,
         today=today,
         in_use_since=min(printer.in_use_since, today) if printer.in_use_since else None,
-        hours=_counted(hours),
-        filament=_counted(filament),
+        hours=_counted(used.hours),
+        filament=_counted(used.filament),
+        travel=_counted(used.travel),
     )
-    known = tasks()
-    return [Due(known[d.task], d, last.get(d.task)) for d in analyse(context, None).due]
+    rank = {t: i for i, t in enumerate(known)}
+    return [Due(known[d.task], d, last.get(d.task), rank[d.task]) for d in analyse(context, None).due]
 
 
 def _counted(meter: Meter) -> Counted | None:
@@ -139,7 +173,8 @@ def tick(
     printer_id: int, task_id: str, found: Found, words: str, user: User, component_id: int | None = None
 ) -> Printer:
     """Write down that a task was done, and what was found; of trouble, in words and in which part."""
-    printer, task = tags.locked(printer_id), tasks().get(task_id)
+    printer = tags.locked(printer_id)
+    task = tasks.table(printer.model_id).tasks.get(task_id)
     if task is None:
         raise Refused(404, "not_found", "There is no such task.")
     words = words.strip()
@@ -148,14 +183,16 @@ def tick(
     parts = list(Component.objects.filter(printer=printer, kind__in=task.parts, removed_on=None).order_by("id"))
     in_trouble = _in_trouble(parts, component_id) if found == "trouble" else None
     m = meters_of(printer)
-    hours, kg = m.hours.at(now()), m.filament.at(now())
+    hours, kg, km = m.hours.at(now()), m.filament.at(now()), _travel(m).at(now())
     Done.objects.create(
         printer=printer,
         task=task.id,
+        label=task.label,
         found=found,
         words=words,
         hours=None if hours is None else hours.value,
         kg=None if kg is None or "filament" in m.typical else kg.value,
+        km=None if km is None or m.typical & set(m.travel) else km.value,
         at=now(),
         by=user,
     )
@@ -194,7 +231,7 @@ def _in_trouble(parts: list[Component], component_id: int | None) -> Component |
 def asks(printer_id: int, words: str, task_id: str, user: User) -> Printer:
     """Write down what a machine itself asks for; what it means is due at once."""
     printer = tags.locked(printer_id)
-    if task_id and task_id not in tasks():
+    if task_id and task_id not in tasks.table(printer.model_id).tasks:
         raise Refused(422, "out_of_range", "Choose one of the listed tasks, or none.", "task")
     if not words.strip():
         raise Refused(422, "missing_field", "Write down what it says.", "words")
@@ -232,5 +269,5 @@ def _told(asked: timeline.Asked) -> list[timeline.Line]:
 
 
 def _words(d: Done) -> str:
-    task = tasks().get(d.task)
-    return f"Round: {task.label if task else d.task}: {_SAID.get(d.found, d.found)}{f'. {d.words}' if d.words else ''}"
+    came = came_with().get(d.task)
+    return f"Round: {d.label or (came.label if came else d.task)}: {_SAID.get(d.found, d.found)}{f'. {d.words}' if d.words else ''}"

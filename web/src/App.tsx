@@ -32,6 +32,7 @@ const FETCH = {
   fleet: () => import("./workshop/FleetPage"),
   rounds: () => import("./rounds/RoundsPage"),
   round: () => import("./rounds/RoundPage"),
+  tasks: () => import("./rounds/TasksPage"),
   stores: () => import("./stores/StoresPage"),
   quarter: () => import("./workshop/QuarterPage"),
   instrument: () => import("./instrument/InstrumentPage"),
@@ -61,6 +62,7 @@ const NearMisses = view(FETCH.nearMisses, "NearMisses");
 const FleetPage = view(FETCH.fleet, "FleetPage");
 const RoundsPage = view(FETCH.rounds, "RoundsPage");
 const RoundPage = view(FETCH.round, "RoundPage");
+const TasksPage = view(FETCH.tasks, "TasksPage");
 const StoresPage = view(FETCH.stores, "StoresPage");
 const QuarterPage = view(FETCH.quarter, "QuarterPage");
 const InstrumentPage = view(FETCH.instrument, "InstrumentPage");
@@ -203,6 +205,7 @@ function Frame({ me }: { me: Me }) {
               <Route path="/near-misses" element={<NearMisses />} />
               <Route path="/fleet" element={<FleetPage />} />
               <Route path="/rounds" element={<RoundsPage />} />
+              <Route path="/rounds/tasks" element={<TasksPage />} />
               <Route path="/rounds/:id" element={<RoundPage />} />
               <Route path="/stores" element={<StoresPage />} />
               <Route path="/quarter" element={<QuarterPage />} />

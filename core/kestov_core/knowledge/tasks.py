@@ -1,15 +1,19 @@
-"""The tasks of service as data (``tasks.toml``, checked on load), and the order inside a round that does not undo itself."""
+"""The tasks of service as data (``tasks.toml``, checked on load), and the order inside a round that does not undo itself.
+
+A maker's own list goes before a workshop's, and that before the typical: what either changes is laid over it field by field.
+"""
 
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from functools import cache
 from pathlib import Path
 from typing import Annotated, Literal, get_args
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from ..errors import BadInput
 from . import cards, events
 from .part_kinds import part_kinds
 
@@ -24,6 +28,42 @@ STAGES: tuple[Stage, ...] = get_args(Stage)
 #: The maker's manual and local rules go before any of this.
 BY_MATERIAL = "by material"
 Line = Annotated[str, Field(min_length=3, max_length=200)]
+Label = Annotated[str, Field(min_length=5, max_length=80)]
+Days = Annotated[float, Field(ge=1, le=3650)]
+Hours = Annotated[float, Field(ge=1, le=1e5)]
+Kg = Annotated[float, Field(ge=0.01, le=1e4)]
+Km = Annotated[float, Field(ge=0.1, le=1e6)]
+Minutes = Annotated[float, Field(ge=1, le=240)]
+Steps = Annotated[list[Line], Field(min_length=1, max_length=20)]
+Tools = Annotated[list[Line], Field(max_length=20)]
+
+
+class Every(BaseModel):
+    """How often: whichever comes first; null: not counted by it."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    days: Annotated[Days | None, Field(title="days")] = None
+    hours: Annotated[Hours | None, Field(title="h of print")] = None
+    kg: Annotated[Kg | None, Field(title="kg of filament")] = None
+    km: Annotated[Km | None, Field(title="km of travel")] = None
+
+    @model_validator(mode="after")
+    def _counted(self) -> Every:
+        if not any((self.days, self.hours, self.kg, self.km)):
+            raise ValueError("Give at least one of days, hours, kg, km.")
+        return self
+
+    def times(self, factor: float) -> Every:
+        """The same, stretched (above 1) or shortened, in figures that one would say; no shorter than may be told."""
+        days = None if self.days is None else max(1.0, round(self.days * factor))
+        others = (None if v is None else max(least, _said(v * factor)) for v, least in ((self.hours, 1.0), (self.kg, 0.01), (self.km, 0.1)))  # fmt: skip
+        return Every(days=days, **dict(zip(("hours", "kg", "km"), others, strict=True)))
+
+
+def _said(v: float) -> float:
+    """Two figures: nobody keeps 137.4 h."""
+    return float(f"{v:.2g}")
 
 
 class Task(BaseModel):
@@ -31,24 +71,103 @@ class Task(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    id: Annotated[str, Field(pattern=r"^[a-z][a-z_]*$", max_length=30)]
-    label: Annotated[str, Field(min_length=5, max_length=80)]
-    every_days: Annotated[float, Field(ge=1, le=3650)] | None = None
-    every_hours: Annotated[float, Field(gt=0, le=1e5)] | None = None
-    every_kg: Annotated[float, Field(gt=0, le=1e4)] | None = None
-    every_km: Annotated[float, Field(gt=0, le=1e6)] | None = None
+    id: Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$", max_length=30)]
+    label: Label
+    every_days: Days | None = None
+    every_hours: Hours | None = None
+    every_kg: Kg | None = None
+    every_km: Km | None = None
     parts: list[str]
     state: State
     stage: Stage
     before: list[str] = []
-    minutes: Annotated[float, Field(gt=0, le=240)]
-    steps: Annotated[list[Line], Field(min_length=1)]
-    tools: list[Line]
+    minutes: Minutes
+    steps: Steps
+    tools: Tools
     stuff: Annotated[str, Field(max_length=120)] = ""
     caution: Line
     trouble: Line
     measure: str | None = None
     upsets: str | None = None
+
+    @property
+    def every(self) -> Every:
+        """How often it is done."""
+        return Every(days=self.every_days, hours=self.every_hours, kg=self.every_kg, km=self.every_km)
+
+
+class TaskMended(BaseModel):
+    """What a workshop, or a maker's own list, has otherwise; null: as it is below. ``off``: it is not done at all.
+
+    A caution can be reworded, not removed. What a task is done to, in which state, and what it would undo, stays.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+    every: Annotated[Every | None, Field(title="how often")] = None
+    label: Annotated[Label | None, Field(title="its name")] = None
+    minutes: Annotated[Minutes | None, Field(title="minutes")] = None
+    steps: Annotated[Steps | None, Field(title="steps")] = None
+    tools: Annotated[Tools | None, Field(title="tools")] = None
+    caution: Annotated[Line | None, Field(title="caution")] = None
+    trouble: Annotated[Line | None, Field(title="what to look for")] = None
+    off: Annotated[bool | None, Field(title="whether it is done")] = None
+
+
+def mended(task: Task, told: TaskMended) -> Task | None:
+    """A task with what is laid over it; None where it is not done."""
+    if told.off:
+        return None
+    fields = told.model_dump(exclude_none=True, exclude={"off", "every"})
+    if told.every is not None:
+        fields |= {f"every_{unit}": v for unit, v in told.every}
+    return task.model_copy(update=fields)
+
+
+def table(
+    laid: Sequence[Mapping[str, TaskMended]] = (), own: Iterable[Task] = (), order: Sequence[str] = ()
+) -> dict[str, Task]:
+    """All tasks in the order in which they are done: those that came with Kestov and those added, each layer laid over the one before.
+
+    Parameters
+    ----------
+    laid : sequence of mapping
+        What is otherwise, by task: the workshop's, then the maker's.
+    own : iterable of Task
+        Tasks that were added; each goes at the end of its stage.
+    order : sequence of str
+        Ids in the order wanted; what it does not name keeps its place behind what it followed.
+
+    Raises
+    ------
+    BadInput
+        ``undoes`` for an order in which a task comes after one that undoes it.
+    """
+    all_ = {**tasks(), **{t.id: t for t in own}}
+    known = {t.id: t for t in sorted(all_.values(), key=lambda t: STAGES.index(t.stage))}
+    for layer in laid:
+        for task_id, told in layer.items():
+            if task_id in known and (now := mended(known[task_id], told)) is not None:
+                known[task_id] = now
+            else:
+                known.pop(task_id, None)
+    return _ordered(known, order)
+
+
+def _ordered(known: dict[str, Task], order: Sequence[str]) -> dict[str, Task]:
+    named = [t for t in dict.fromkeys(order) if t in known]
+    out = list(named)
+    follows: str | None = None
+    for task_id in known:
+        if task_id not in named:
+            out.insert(0 if follows is None else out.index(follows) + 1, task_id)
+        follows = task_id
+    place = {t: i for i, t in enumerate(out)}
+    for t in out:
+        for later in known[t].before:
+            if place.get(later, len(out)) < place[t]:
+                raise BadInput("undoes", f"“{known[t].label}” would undo “{known[later].label}”: it goes before it.", "order")  # fmt: skip
+    return {t: known[t] for t in out}
 
 
 @cache
@@ -87,10 +206,10 @@ def _check(task: Task, found: dict[str, Task]) -> None:
             raise ValueError(f"{task.id} goes before {later}, which is no task")
 
 
-def in_order(wanted: Iterable[str]) -> list[Task]:
+def in_order(wanted: Iterable[str], among: Mapping[str, Task] | None = None) -> list[Task]:
     """Tasks of one round in the order that does not undo itself, each once. KeyError for one that there is not."""
     asked = set(wanted)
-    known = tasks()
+    known = tasks() if among is None else among
     if missing := asked - set(known):
         raise KeyError(min(missing))
     return [t for t in known.values() if t.id in asked]

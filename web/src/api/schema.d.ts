@@ -2487,6 +2487,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/service/tasks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Tasks
+         * @description The tasks of service as they are here, in the order of a round; of a ``model`` as its maker has them, laid over the workshop's.
+         */
+        get: operations["service.tasks"];
+        put?: never;
+        /**
+         * Add Task
+         * @description Add a task of the workshop's own, or of a maker's list.
+         */
+        post: operations["service.add_task"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/tasks/{task}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mend Task
+         * @description Change a task: its interval, its words, whether it is done.
+         */
+        post: operations["service.mend_task"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/tasks/{task}/learned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Take what the rounds tell of an interval.
+         */
+        post: operations["service.accept_learned"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Order
+         * @description Put the tasks of a round in another order; refused where one would undo another.
+         */
+        post: operations["service.order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/near-misses": {
         parameters: {
             query?: never;
@@ -11605,6 +11689,239 @@ export interface components {
             task: string;
         };
         /**
+         * Every
+         * @description How often: whichever comes first; null: not counted by it.
+         */
+        Every: {
+            /** days */
+            days?: number | null;
+            /** h of print */
+            hours?: number | null;
+            /** kg of filament */
+            kg?: number | null;
+            /** km of travel */
+            km?: number | null;
+        };
+        /** ModelNamed */
+        ModelNamed: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * ProposedOut
+         * @description What rounds tell of an interval: how often instead, why, out of how many rounds; finds in an interval, from ``low`` to ``high`` (5 to 95 %).
+         */
+        ProposedOut: {
+            every: components["schemas"]["Every"];
+            /** Why */
+            why: string;
+            /** Rounds */
+            rounds: number;
+            /** Finds */
+            finds: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+        };
+        /**
+         * TaskChanged
+         * @description A field that is otherwise than it came: whose it is, by whom, when and why.
+         */
+        TaskChanged: {
+            /** Field */
+            field: string;
+            /** Maker */
+            maker: boolean;
+            /** Why */
+            why: string;
+            /** Who */
+            who: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * TaskOut
+         * @description A task as it is here; ``source``: where its interval is from; ``came``: as it is below (typical, or for a model the workshop's).
+         *
+         *     ``off``: not done here. ``own``: added here.
+         */
+        TaskOut: {
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+            every: components["schemas"]["Every"];
+            came: components["schemas"]["Every"];
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "typical" | "workshop" | "maker";
+            /** Minutes */
+            minutes: number;
+            /** Steps */
+            steps: string[];
+            /** Tools */
+            tools: string[];
+            /** Caution */
+            caution: string;
+            /** Trouble */
+            trouble: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "unplugged" | "cold" | "powered" | "hot";
+            /** Parts */
+            parts: string[];
+            /** Off */
+            off: boolean;
+            /** Own */
+            own: boolean;
+            /** Changed */
+            changed: components["schemas"]["TaskChanged"][];
+            proposed: components["schemas"]["ProposedOut"] | null;
+        };
+        /**
+         * TasksOut
+         * @description All tasks of the workshop, or of a model as its maker has them, in the order of a round; the models, and the kinds of parts.
+         */
+        TasksOut: {
+            /** Tasks */
+            tasks: components["schemas"]["TaskOut"][];
+            /** Arranged */
+            arranged: boolean;
+            /** Models */
+            models: components["schemas"]["ModelNamed"][];
+            /** Kinds */
+            kinds: {
+                [key: string]: string;
+            };
+            /** Stages */
+            stages: string[];
+        };
+        /**
+         * OwnTaskIn
+         * @description A task that is added: of the workshop (``model_id`` null), or from the list of a model's maker.
+         */
+        OwnTaskIn: {
+            /** Model Id */
+            model_id?: number | null;
+            /** Label */
+            label: string;
+            every: components["schemas"]["Every"];
+            /**
+             * Parts
+             * @default []
+             */
+            parts: string[];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "unplugged" | "cold" | "powered" | "hot";
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "vacuum" | "wiring" | "bolts" | "guides" | "grub" | "lubricate" | "drive" | "plate" | "screws" | "belts" | "hot" | "calibrate" | "test" | "paper";
+            /** Minutes */
+            minutes: number;
+            /** Steps */
+            steps: string[];
+            /**
+             * Tools
+             * @default []
+             */
+            tools: string[];
+            /** Caution */
+            caution: string;
+            /** Trouble */
+            trouble: string;
+        };
+        /**
+         * TaskMendIn
+         * @description What a task is to be here, or as a model's maker has it; ``back``: fields that are again as they are below.
+         */
+        TaskMendIn: {
+            /** Model Id */
+            model_id?: number | null;
+            /**
+             * @default {
+             *       "every": null,
+             *       "label": null,
+             *       "minutes": null,
+             *       "steps": null,
+             *       "tools": null,
+             *       "caution": null,
+             *       "trouble": null,
+             *       "off": null
+             *     }
+             */
+            mend: components["schemas"]["TaskMended"];
+            /**
+             * Back
+             * @default []
+             */
+            back: string[];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
+         * TaskMended
+         * @description What a workshop, or a maker's own list, has otherwise; null: as it is below. ``off``: it is not done at all.
+         *
+         *     A caution can be reworded, not removed. What a task is done to, in which state, and what it would undo, stays.
+         */
+        TaskMended: {
+            /** how often */
+            every?: components["schemas"]["Every"] | null;
+            /** its name */
+            label?: string | null;
+            /** minutes */
+            minutes?: number | null;
+            /** steps */
+            steps?: string[] | null;
+            /** tools */
+            tools?: string[] | null;
+            /** caution */
+            caution?: string | null;
+            /** what to look for */
+            trouble?: string | null;
+            /** whether it is done */
+            off?: boolean | null;
+        };
+        /**
+         * TaskScope
+         * @description Of the workshop (null), or of a model.
+         */
+        TaskScope: {
+            /** Model Id */
+            model_id?: number | null;
+        };
+        /**
+         * OrderIn
+         * @description All tasks in the order wanted; empty: as they came.
+         */
+        OrderIn: {
+            /** Order */
+            order: string[];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
          * Taken
          * @description It was written down.
          */
@@ -16180,6 +16497,128 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ServiceOut"];
+                };
+            };
+        };
+    };
+    "service.tasks": {
+        parameters: {
+            query?: {
+                model?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TasksOut"];
+                };
+            };
+        };
+    };
+    "service.add_task": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnTaskIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TasksOut"];
+                };
+            };
+        };
+    };
+    "service.mend_task": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                task: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TaskMendIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TasksOut"];
+                };
+            };
+        };
+    };
+    "service.accept_learned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                task: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TaskScope"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TasksOut"];
+                };
+            };
+        };
+    };
+    "service.order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TasksOut"];
                 };
             };
         };

@@ -20,17 +20,11 @@ import {
 import { ago } from "../kit/figures";
 import { counted, inside } from "../kit/words";
 import { over } from "./RoundsPage";
+import { STATE } from "./words";
 
 type Service = Schemas["ServiceOut"];
 type Task = Service["due"][number];
 type Tick = Schemas["TickIn"];
-
-const STATE: Record<Task["state"], string> = {
-  unplugged: "Unplugged",
-  cold: "Cold",
-  powered: "Powered: it may move",
-  hot: "Hot",
-};
 
 export function RoundPage() {
   const id = Number(useParams().id);

@@ -22,10 +22,19 @@ export function RoundsPage() {
   return (
     <section className="sheet mx-auto grid max-w-4xl gap-4" aria-labelledby="rounds">
       <div>
-        <h1 id="rounds">Rounds</h1>
+        <div className="flex flex-wrap items-baseline justify-between gap-x-6">
+          <h1 id="rounds">Rounds</h1>
+          <span className="flex flex-wrap gap-x-5 font-semibold">
+            <Link to="/rounds/tasks" className="inline-flex min-h-11 items-center">
+              Tasks, and how often
+            </Link>
+            <Link to="/stores" className="inline-flex min-h-11 items-center">
+              Stores
+            </Link>
+          </span>
+        </div>
         <p className="mt-1 max-w-[44em] text-ink2">
-          What is due by time, hours or filament, whichever comes first, and what a machine asks for. Intervals are
-          typical; a maker's own list goes first.
+          What is due by time, hours or filament, whichever comes first, and what a machine asks for.
         </p>
       </div>
       {rows.data.length ? null : <p>There is no machine on the floor yet.</p>}

@@ -1,0 +1,266 @@
+"""The tasks of service as this workshop has them: a maker's list before the workshop's own, that before the typical; and what rounds tell of them."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any, Literal
+
+from django.db import transaction
+from django.db.models import F, Q, QuerySet
+from kestov_core.condition.intervals import Learned, Seen, learned
+from kestov_core.errors import BadInput
+from kestov_core.knowledge import tasks as core
+from kestov_core.knowledge.part_kinds import part_kinds
+from kestov_core.knowledge.tasks import Every, Task, TaskMended
+from people.clock import now
+from people.models import User, audit
+from people.refusals import Refused
+from pydantic import ValidationError
+from workshop.models import Printer, PrinterModel
+
+from .models import Done, OwnTask, TaskMend
+
+Source = Literal["typical", "workshop", "maker"]
+#: Rounds that are older tell nothing of today's machines.
+_LATE = timedelta(days=730)
+#: So many tasks of its own a workshop has at most, and rounds that are looked at for an interval.
+MOST_OWN, _ROUNDS = 100, 20_000
+
+
+@dataclass(frozen=True)
+class Table:
+    """The tasks of a model (or of the workshop) in their order. ``held``: what is otherwise, by task and field, its own or the workshop's."""
+
+    tasks: dict[str, Task]
+    below: dict[str, Task]
+    held: dict[tuple[str, str], TaskMend]
+    own: dict[str, OwnTask]
+
+    def source(self, task_id: str) -> Source:
+        """Where a task's interval is from."""
+        row = self.held.get((task_id, "every")) or self.own.get(task_id)
+        return "typical" if row is None else "workshop" if row.model_id is None else "maker"
+
+
+def table(model_id: int | None) -> Table:
+    """The tasks of the machines of a model; None: the workshop's own, for models of whose maker nothing was told."""
+    return tables([model_id])[model_id]
+
+
+def tables(model_ids: Iterable[int | None]) -> dict[int | None, Table]:
+    """The same of several models, from the same few rows."""
+    wanted = set(model_ids)
+    of_these = Q(model=None) | Q(model__in=[m for m in wanted if m is not None])
+    rows: dict[int | None, dict[tuple[str, str], TaskMend]] = defaultdict(dict)
+    newest = TaskMend.objects.filter(of_these).order_by("task", "model_id", "field", "-at", "-id")
+    for m in newest.distinct("task", "model_id", "field"):
+        if m.value is not None and (m.field in TaskMended.model_fields or m.field == "order"):
+            rows[m.model_id][m.task, m.field] = m
+    own = list(OwnTask.objects.filter(of_these))
+    return {m: _table(m, rows, own) for m in wanted}
+
+
+def _table(model_id: int | None, rows: dict[int | None, dict[tuple[str, str], TaskMend]], own: list[OwnTask]) -> Table:
+    mine = {o.task_id: o for o in own if o.model_id in (None, model_id)}
+    added = [Task.model_validate({**o.told, "id": name}) for name, o in mine.items()]
+    shop = rows.get(None, {})
+    arranged = shop.get(("", "order"))
+    order: list[str] = arranged.value or [] if arranged else []
+    layers = [_laid(shop)]
+    below = core.table([] if model_id is None else layers, added)
+    if model_id is not None:
+        layers.append(_laid(rows.get(model_id, {})))
+    held = {**shop, **(rows.get(model_id, {}) if model_id is not None else {})}
+    try:
+        found = core.table(layers, added, order)
+    except BadInput:
+        # What this Kestov knows of the order is newer than what was told.
+        found = core.table(layers, added)
+    return Table(found, below, held, mine)
+
+
+def _laid(rows: dict[tuple[str, str], TaskMend]) -> dict[str, TaskMended]:
+    told: dict[str, dict[str, Any]] = defaultdict(dict)
+    for (task, field), m in rows.items():
+        if task:
+            told[task][field] = m.value
+    return {task: TaskMended.model_validate(fields) for task, fields in told.items()}
+
+
+def _model(model_id: int | None) -> PrinterModel | None:
+    if model_id is None:
+        return None
+    found = PrinterModel.objects.filter(pk=model_id).first()
+    if found is None:
+        raise Refused(404, "not_found", "There is no such model.")
+    return found
+
+
+@transaction.atomic
+def mend(
+    by: User, task_id: str, model_id: int | None, told: TaskMended, back: Iterable[str] = (), why: str = ""
+) -> None:
+    """Change a task for the workshop, or as a model's maker has it; ``back``: fields that are again as they are below."""
+    model, here = _model(model_id), table(model_id)
+    below = here.below.get(task_id) or core.tasks().get(task_id)
+    if below is None:
+        raise Refused(404, "not_found", "There is no such task.")
+    changes: dict[str, Any] = {f: v for f, v in told.model_dump(mode="json").items() if v is not None}
+    for field, value in list(changes.items()):
+        if value == _as_told(below, field):
+            changes[field] = None
+    changes |= dict.fromkeys(back)
+    before = {f: m.value for (t, f), m in here.held.items() if t == task_id and m.model_id == model_id}
+    changes = {f: v for f, v in changes.items() if v != before.get(f)}
+    if not changes:
+        raise Refused(422, "missing_field", "Nothing of it was changed.", "mend")
+    _write(by, task_id, model, changes, why, before)
+
+
+def _as_told(task: Task, field: str) -> Any:
+    if field == "off":
+        return False
+    value = getattr(task, field)
+    return value.model_dump(mode="json") if isinstance(value, Every) else value
+
+
+def _write(by: User, task_id: str, model: PrinterModel | None, changes: dict[str, Any], why: str, before: Any) -> None:
+    rows = [
+        TaskMend(task=task_id, model=model, field=f, value=v, why=why.strip(), by=by, at=now())
+        for f, v in changes.items()
+    ]
+    TaskMend.objects.bulk_create(rows)
+    named = ", ".join(TaskMended.model_fields[f].title or f for f in changes)
+    whose = f"As the maker of {model.name} has it" if model else "For the workshop"
+    label = core.tasks().get(task_id) or table(model.pk if model else None).tasks.get(task_id)
+    reason = f" {why.strip()}" if why.strip() else ""
+    audit(by, "mended", rows[0], f"{whose}, “{label.label if label else task_id}”: {named}.{reason}", before=before)
+
+
+@transaction.atomic
+def arrange(by: User, order: Sequence[str], why: str = "") -> None:
+    """Put the tasks of a round in another order; refused where a task would come after one that it undoes. Empty: as it came."""
+    here = table(None)
+    if unknown := [t for t in order if t not in here.tasks]:
+        raise Refused(422, "out_of_range", f"There is no task “{unknown[0]}”.", "order")
+    try:
+        core.table(own=[here.tasks[t] for t in here.own if t in here.tasks], order=order)
+    except BadInput as e:
+        raise Refused(422, e.code, e.message, "order") from e
+    row = TaskMend.objects.create(task="", field="order", value=list(order) or None, why=why.strip(), by=by, at=now())
+    audit(by, "mended", row, "Put the tasks of a round in another order." if order else "Put the tasks of a round back in the order in which they came.")  # fmt: skip
+
+
+@transaction.atomic
+def add(by: User, model_id: int | None, told: dict[str, Any]) -> OwnTask:
+    """Add a task: the workshop's own, or one of a maker's list for a model."""
+    model = _model(model_id)
+    try:
+        task = Task.model_validate({**told, "id": "own"})
+        _ = task.every
+    except ValidationError as e:
+        first = e.errors()[0]
+        field = ".".join(str(p) for p in first["loc"]) or "every"
+        raise Refused(422, "out_of_range", first["msg"].removeprefix("Value error, "), field) from e
+    if unknown := [k for k in task.parts if k not in part_kinds()]:
+        raise Refused(422, "out_of_range", f"“{unknown[0]}” is no kind of part.", "parts")
+    if OwnTask.objects.count() >= MOST_OWN:
+        raise Refused(409, "too_many", f"There are {MOST_OWN} tasks of your own already.")
+    row = OwnTask.objects.create(model=model, told=task.model_dump(mode="json", exclude={"id"}), by=by, at=now())
+    audit(by, "added", row, f"Added the task “{task.label}”{f' for {model.name}' if model else ''}.")
+    return row
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """What rounds tell of an interval: how often instead, and in words why."""
+
+    learned: Learned
+    every: Every
+    why: str
+
+
+def proposals(model_id: int | None, here: Table | None = None) -> dict[str, Proposal]:
+    """Intervals that the rounds speak against, by task: of a model as its maker has it, or the workshop's of all machines that go by it."""
+    here = here or table(model_id)
+    scope = {t for t in here.tasks if (here.source(t) == "maker") is (model_id is not None)}
+    rounds: dict[str, list[Seen]] = defaultdict(list)
+    if model_id is not None:
+        rows = Done.objects.filter(printer__model=model_id)
+        theirs: dict[str, set[int]] = {}
+    else:
+        rows = Done.objects.all()
+        # Machines of models whose makers have an interval of their own tell nothing of the workshop's.
+        theirs = defaultdict(set)
+        for task, m in TaskMend.objects.filter(field="every").exclude(model=None).values_list("task", "model"):
+            theirs[task].add(m)
+    before: dict[tuple[int, str], tuple[datetime, float | None, float | None]] = {}
+    for task, printer, model, found, at, hours, kg in _rounds(rows):
+        last = before.get((printer, task))
+        before[printer, task] = at, hours, kg
+        if last is None or task not in scope or model in theirs.get(task, ()):
+            continue
+        changed = here.held.get((task, "every"))
+        if changed is not None and at < changed.at:
+            continue
+        share = _share(here.tasks[task].every, last, (at, hours, kg))
+        if share > 0:
+            rounds[task].append(Seen(share, found != "fine"))
+    out = {}
+    for task, seen in rounds.items():
+        every = here.tasks[task].every
+        what = learned(seen, _already(every, here.below.get(task)), model_id is None)
+        if what.way != "keep" and (other := every.times(what.factor)) != every:
+            out[task] = Proposal(what, other, _why(what))
+    return out
+
+
+def _rounds(rows: QuerySet[Done]) -> list[tuple[str, int, int, str, datetime, float | None, float | None]]:
+    late = rows.filter(at__gte=now() - _LATE).order_by("-at", "-id")
+    told = late.values_list("task", "printer", F("printer__model"), "found", "at", "hours", "kg")[:_ROUNDS]
+    return list(told)[::-1]
+
+
+_Then = tuple[datetime, float | None, float | None]
+
+
+def _share(every: Every, before: _Then, then: _Then) -> float:
+    """How much of an interval had gone: of whichever came first."""
+    gone = [((then[0] - before[0]).total_seconds() / 86400, every.days)]
+    gone += [(b - a, of) for a, b, of in ((before[1], then[1], every.hours), (before[2], then[2], every.kg)) if a is not None and b is not None]  # fmt: skip
+    return max((g / of for g, of in gone if of is not None), default=0.0)
+
+
+def _already(every: Every, came: Task | None) -> float:
+    """By how much an interval is stretched over what it came as."""
+    if came is None:
+        return 1.0
+    pairs = [(now_, then) for (_, now_), (_, then) in zip(every, came.every, strict=True) if now_ and then]
+    return max((a / b for a, b in pairs), default=1.0)
+
+
+def _why(what: Learned) -> str:
+    n, k = f"{what.rounds} rounds, over {what.over:.0f} intervals,", what.finds
+    if what.way == "stretch":
+        found = "none found anything" if k == 0 else f"{k} found anything"
+        return f"Of {n} {found}: it can wait longer."
+    return f"Of {n} {k} found something: by then it is late."
+
+
+@transaction.atomic
+def accept(by: User, task_id: str, model_id: int | None) -> None:
+    """Take what the rounds tell of an interval."""
+    model, found = _model(model_id), proposals(model_id).get(task_id)
+    if found is None:
+        raise Refused(409, "nothing_proposed", "The rounds no longer speak against this interval.")
+    _write(by, task_id, model, {"every": found.every.model_dump(mode="json")}, found.why, {})
+
+
+def all_of(printers: Iterable[Printer]) -> dict[int, dict[str, Task]]:
+    """The tasks of machines, by machine."""
+    rows = list(printers)
+    found = tables({p.model_id for p in rows})
+    return {p.pk: found[p.model_id].tasks for p in rows}

@@ -1,0 +1,30 @@
+/** Words of rounds that more than one page says. */
+import type { Schemas } from "../api/client";
+import { counted } from "../kit/words";
+
+type Every = Schemas["Every"];
+type Task = Schemas["TaskOut"];
+
+/** How often, whichever comes first. */
+export function every(e: Every): string {
+  const ways = [
+    e.days == null ? "" : counted(e.days, "day", "days"),
+    e.hours == null ? "" : `${e.hours} h`,
+    e.kg == null ? "" : `${e.kg} kg`,
+    e.km == null ? "" : `${e.km} km`,
+  ];
+  return ways.filter(Boolean).join(" or ");
+}
+
+export const SOURCE: Record<Task["source"], string> = {
+  typical: "typical",
+  workshop: "the workshop's own",
+  maker: "the maker's",
+};
+
+export const STATE: Record<Task["state"], string> = {
+  unplugged: "Unplugged",
+  cold: "Cold",
+  powered: "Powered: it may move",
+  hot: "Hot",
+};
