@@ -127,6 +127,39 @@ class Offline(AppCase):
         expect(again.get_by_text("Seen while the wireless was away.").first).to_be_visible()
         expect(again.locator("figure img")).to_have_count(1)
 
+    def test_a_round_of_two_machines_goes_on_without_network_and_arrives(self) -> None:
+        page = self.sign_in("tech2", service_workers="allow")
+        page.evaluate("navigator.serviceWorker.ready.then(() => true)")
+        page.reload()
+        page.wait_for_function("navigator.serviceWorker.controller !== null")
+        page.goto("/rounds")
+        page.get_by_role("button", name="Several in one go").click()
+        for machine in ("Halyard", "Windlass"):
+            page.get_by_label(f"{machine} in this go").check()
+        page.get_by_role("link", name="Begin with Halyard").click()
+        first = page.get_by_role("heading", level=1)
+        page.get_by_role("button", name=re.compile("It is|It has")).click()
+        expect(page.get_by_text("; then Windlass")).to_be_visible()
+        page.wait_for_load_state("networkidle")
+        task = first.inner_text()
+
+        page.context.set_offline(True)
+        page.keyboard.press("1")
+        kept = page.get_by_role("region", name="Entered here and not sent yet")
+        expect(kept).to_contain_text(f"Halyard: {task}: all fine", timeout=120000)
+        expect(first).not_to_have_text(task)
+        # The device was laid aside, and opens where it was.
+        page.reload()
+        page.get_by_role("button", name=re.compile("It is|It has")).click()
+        expect(first).not_to_have_text(task)
+        page.goto(page.url.replace("/rounds/4?then=6", "/rounds/6"))
+        expect(page.get_by_role("link", name="Windlass")).to_be_visible()
+
+        page.context.set_offline(False)
+        expect(page.get_by_role("region", name="Kept on this device")).to_have_count(0, timeout=120000)
+        lines = page.request.get("/api/printers/4/record").json()["lines"]
+        self.assertEqual(sum(line["words"] == f"Round: {task}: all fine" for line in lines), 1)
+
     def test_a_whole_sitting_without_network_comes_in_order_with_its_times(self) -> None:
         folder = tempfile.mkdtemp(prefix="kestov-e2e-")
         page = self.sign_in_with(device(folder), "tech2")

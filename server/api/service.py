@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 
 from django.utils import timezone
+from kestov_core.knowledge import findings
 from kestov_core.knowledge.part_kinds import part_kinds
 from kestov_core.knowledge.tasks import BY_MATERIAL, State, Task
 from kestov_core.procedures.service_due import Because
@@ -24,13 +25,21 @@ router = Router(tags=["service"])
 
 
 class PartOf(Schema):
-    """A part that a task is done to on this machine; ``lubricant``: by its material."""
+    """A part that a task is done to on this machine; ``lubricant``: by its material; ``adjusts``: it can be put right by adjusting."""
 
+    adjusts: bool
     id: int
     label: str
     place: str
     kind: str
     lubricant: str
+
+
+class Shown(Schema):
+    """What trouble may be told as when it becomes a case."""
+
+    finding: str
+    label: str
 
 
 class TaskDueOut(Schema):
@@ -55,6 +64,7 @@ class TaskDueOut(Schema):
     lubricates: bool
     caution: str
     trouble: str
+    shows: list[Shown]
     measure: str | None
     parts: list[PartOf]
     last_at: datetime | None
@@ -122,9 +132,11 @@ def _task(d: rounds.Due, parts: list[Component]) -> TaskDueOut:
         lubricates=by_material,
         caution=t.caution,
         trouble=t.trouble,
+        shows=[Shown(finding=f, label=findings()[f].label) for f in t.shows],
         measure=t.measure,
         parts=[
             PartOf(
+                adjusts=p.kind in part_kinds() and "adjust" in part_kinds()[p.kind].can,
                 id=p.pk,
                 label=p.label,
                 place=p.place,
@@ -173,22 +185,35 @@ def see(request: SignedIn, printer_id: int):
 
 
 class TickIn(Schema):
-    """A task that was done. ``found`` trouble: ``words`` say what, ``component_id`` in which of its parts, where there are several."""
+    """A task that was done. ``found`` trouble: ``words`` say what, ``component_id`` in which of its parts, where there are several;
+    ``becomes``: what becomes of it, for a case with the ``finding`` that it opens with.
+    """
 
     task: str = Field(max_length=30)
     found: rounds.Found = "fine"
     words: str = Field("", max_length=300)
     component_id: int | None = None
+    becomes: rounds.Becomes = "kept"
+    finding: str = Field("", max_length=60)
+
+
+class TickOut(ServiceOut):
+    """What is left; ``id``: of the deed that trouble was written down as, for a picture of it; ``case``: the one that was opened."""
+
+    id: int | None
+    case: int | None
 
 
 @router.post(
-    "/printers/{printer_id}/service/done", auth=may("service.tick"), response=ServiceOut, operation_id="service.tick"
+    "/printers/{printer_id}/service/done", auth=may("service.tick"), response=TickOut, operation_id="service.tick"
 )
 @once
 def tick(request: SignedIn, printer_id: int, payload: TickIn):
     """Tick a task off: what was found is told of its parts by itself."""
     p = payload
-    return _service(rounds.tick(the_printer(printer_id).pk, p.task, p.found, p.words, request.user, p.component_id))
+    trouble = rounds.Trouble(p.becomes, p.component_id, p.finding)
+    done = rounds.tick(the_printer(printer_id).pk, p.task, p.found, p.words, request.user, trouble)
+    return TickOut(**_service(done.printer).model_dump(), id=done.deed, case=done.case)
 
 
 class AskedIn(Schema):

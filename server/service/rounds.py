@@ -11,13 +11,16 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Literal
 
+from cases import acts
 from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
 from kestov_core.condition.use import TYPICAL_KG, TYPICAL_KM, Meter
+from kestov_core.knowledge import findings
 from kestov_core.knowledge.part_kinds import part_kinds
 from kestov_core.knowledge.tasks import BY_MATERIAL, Task
 from kestov_core.knowledge.tasks import tasks as came_with
+from kestov_core.machine import PLACES
 from kestov_core.procedures.service_due import Counted, ServiceDueContext, TaskDone, TaskDue, analyse
 from people.clock import now
 from people.models import User, audit, name_of
@@ -25,12 +28,13 @@ from people.refusals import Refused
 from people.telling import tell
 from workshop import components, tags, timeline
 from workshop.meters import Meters, hours_of_late, meters_of
-from workshop.models import Component, Printer, of_these
+from workshop.models import Component, Deed, Printer, of_these
 
 from . import tasks
 from .models import Asked, Done
 
 Found = Literal["fine", "needed", "trouble"]
+Becomes = Literal["kept", "adjusted", "case"]
 #: What falls due within so many days is done with what is due today: the machine is open already.
 TOGETHER = timedelta(days=7)
 
@@ -168,11 +172,29 @@ def _under(then: float | None, meter: Meter) -> float | None:
     return None if then is None or there is None else min(then, there.value)
 
 
+@dataclass(frozen=True)
+class Trouble:
+    """What becomes of trouble that a round found. ``kept``: the part stays in trouble; ``adjusted``: put right on the spot; ``case``: a
+    case is opened with ``finding``.
+    """
+
+    becomes: Becomes = "kept"
+    component_id: int | None = None
+    finding: str = ""
+
+
+@dataclass(frozen=True)
+class Ticked:
+    """What a tick wrote: the deed of a part in trouble (a picture can be put to it), and the case that was opened."""
+
+    printer: Printer
+    deed: int | None = None
+    case: int | None = None
+
+
 @transaction.atomic
-def tick(
-    printer_id: int, task_id: str, found: Found, words: str, user: User, component_id: int | None = None
-) -> Printer:
-    """Write down that a task was done, and what was found; of trouble, in words and in which part."""
+def tick(printer_id: int, task_id: str, found: Found, words: str, user: User, trouble: Trouble = Trouble()) -> Ticked:
+    """Write down that a task was done, and what was found; of trouble, in words, in which part, and what becomes of it."""
     printer = tags.locked(printer_id)
     task = tasks.table(printer.model_id).tasks.get(task_id)
     if task is None:
@@ -181,7 +203,7 @@ def tick(
     if found == "trouble" and not words:
         raise Refused(422, "missing_field", "Say what is wrong.", "words")
     parts = list(Component.objects.filter(printer=printer, kind__in=task.parts, removed_on=None).order_by("id"))
-    in_trouble = _in_trouble(parts, component_id) if found == "trouble" else None
+    in_trouble = _in_trouble(parts, trouble.component_id) if found == "trouble" else None
     m = meters_of(printer)
     hours, kg, km = m.hours.at(now()), m.filament.at(now()), _travel(m).at(now())
     Done.objects.create(
@@ -196,15 +218,43 @@ def tick(
         at=now(),
         by=user,
     )
-    if in_trouble is not None:
-        components.inspect(in_trouble.pk, "trouble", words, user)
+    deed = case = None
+    if found == "trouble":
+        deed, case = _seen_to(printer, task, in_trouble, words, trouble, user)
     elif found != "trouble":
         components.served(printer, [p.pk for p in parts], _lubricants(task, parts), user)
     if task.upsets is not None and found == "needed":
         tags.happened(printer, task.upsets, 0.0, user, task.label)
     Asked.objects.filter(printer=printer, task=task.id, cleared_at=None).update(cleared_at=now(), cleared_by=user)
     tell("printer", printer.pk)
-    return printer
+    return Ticked(printer, deed, case)
+
+
+def _seen_to(
+    printer: Printer, task: Task, part: Component | None, words: str, trouble: Trouble, user: User
+) -> tuple[int | None, int | None]:
+    """Write down trouble in a part and what becomes of it: its deed, and the case."""
+    deed = case = None
+    if part is not None:
+        components.inspect(part.pk, "trouble", words, user)
+        deed = Deed.objects.filter(component=part).latest("pk").pk
+    if trouble.becomes == "adjusted":
+        kind = part_kinds().get(part.kind) if part is not None else None
+        if part is None or kind is None or "adjust" not in kind.can:
+            raise Refused(422, "out_of_range", "That cannot be put right by adjusting it: open a case, or replace it.", "becomes")  # fmt: skip
+        components.adjust(part.pk, words, user)
+    elif trouble.becomes == "case":
+        if not trouble.finding:
+            raise Refused(422, "missing_field", "Say what it is.", "finding")
+        case = acts.report(printer, _as_seen(trouble.finding, part), f"{task.label}: {words}", "", user).pk
+    return deed, case
+
+
+def _as_seen(finding: str, part: Component | None) -> acts.Seen:
+    """A finding at the place of a part, where such a finding has one."""
+    kind = findings().get(finding)
+    placed = part is not None and kind is not None and kind.placed is not None and part.place in PLACES
+    return acts.Seen(finding=finding, axis=part.place if placed and part is not None else "")
 
 
 def _lubricants(task: Task, parts: list[Component]) -> dict[int, str]:

@@ -14,7 +14,7 @@ from typing import Annotated, Literal, get_args
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ..errors import BadInput
-from . import cards, events
+from . import cards, events, findings
 from .part_kinds import part_kinds
 
 _HERE = Path(__file__).parent
@@ -87,6 +87,7 @@ class Task(BaseModel):
     stuff: Annotated[str, Field(max_length=120)] = ""
     caution: Line
     trouble: Line
+    shows: Annotated[list[str], Field(max_length=12)] = []
     measure: str | None = None
     upsets: str | None = None
 
@@ -199,6 +200,9 @@ def _check(task: Task, found: dict[str, Task]) -> None:
         raise ValueError(f"{task.id}: none of its parts says with what it is lubricated")
     if task.measure is not None and task.measure not in cards():
         raise ValueError(f"{task.id} measures {task.measure}, which is no procedure")
+    for name in task.shows:
+        if name not in findings():
+            raise ValueError(f"{task.id} shows {name}, which is no finding")
     if task.upsets is not None and task.upsets not in events():
         raise ValueError(f"{task.upsets} is no event that the diagnosis knows")
     for later in task.before:

@@ -104,6 +104,40 @@ class Rounds(ApiCase):
         events = [line["words"] for line in self.good("technician", "GET", f"{self.path}/record")["lines"]]
         self.assertTrue(any(w.startswith("Screw touched") for w in events), events)
 
+    def test_trouble_opens_a_case_with_what_was_found_at_its_place(self):
+        belt = next(p for p in self.task("belts")["parts"] if p["place"] == "x")
+        told = {"found": "trouble", "words": "Two teeth gone.", "component_id": belt["id"], "becomes": "case"}
+        self.refused(422, "missing_field", "finding", "technician", "POST", f"{self.path}/service/done", {"task": "belts", **told})  # fmt: skip
+        wrong = {"task": "belts", **told, "finding": "nonsense"}
+        self.refused(422, "out_of_range", "finding", "technician", "POST", f"{self.path}/service/done", wrong)
+        self.assertFalse(Done.objects.exists(), "nothing is half taken")
+        self.assertIn("belt_damaged", [s["finding"] for s in self.task("belts")["shows"]])
+        seen = self.tick("belts", **told, finding="belt_damaged")
+        case = self.good("technician", "GET", f"/cases/{seen['case']}")
+        self.assertEqual(case["words"], "Belts: looked at, plucked, running true: Two teeth gone.")
+        self.assertEqual([(o["finding"], o["axis"]) for o in case["observations"]], [("belt_damaged", "x")])
+
+    def test_a_danger_found_in_a_round_tags_the_machine_out(self):
+        plug = self.task("wiring")["parts"][0]["id"]
+        self.tick(
+            "wiring", found="trouble", words="Browned.", component_id=plug, becomes="case", finding="smoke_or_smell"
+        )
+        self.assertEqual(self.good("technician", "GET", self.path)["condition"]["fitness"], "tagged_out")
+
+    def test_put_right_on_the_spot_it_is_in_trouble_no_more_and_what_that_upsets_follows(self):
+        belt = next(p for p in self.task("belts")["parts"] if p["place"] == "x")
+        self.assertTrue(belt["adjusts"])
+        seen = self.tick("belts", found="trouble", words="Slack.", component_id=belt["id"], becomes="adjusted")
+        self.assertEqual(Component.objects.get(pk=belt["id"]).trouble, "")
+        self.assertEqual(Deed.objects.get(pk=seen["id"]).found, "trouble")
+        events = [line["words"] for line in self.good("technician", "GET", f"{self.path}/record")["lines"]]
+        self.assertTrue(any("Adjusted: Belt" in w for w in events), events)
+        fan = self.task("dust")["parts"][0]
+        self.refused(
+            422, "out_of_range", "becomes", "technician", "POST", f"{self.path}/service/done",
+            {"task": "dust", "found": "trouble", "words": "Grates.", "component_id": fan["id"], "becomes": "adjusted"},
+        )  # fmt: skip
+
     def test_what_the_machine_asks_for_is_due_at_once_in_its_words_and_cleared_when_done(self):
         self.tick("guides")
         body = {"words": "LUBRICATE X AXIS", "task": "guides"}

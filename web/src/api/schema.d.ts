@@ -11572,9 +11572,11 @@ export interface components {
         };
         /**
          * PartOf
-         * @description A part that a task is done to on this machine; ``lubricant``: by its material.
+         * @description A part that a task is done to on this machine; ``lubricant``: by its material; ``adjusts``: it can be put right by adjusting.
          */
         PartOf: {
+            /** Adjusts */
+            adjusts: boolean;
             /** Id */
             id: number;
             /** Label */
@@ -11597,6 +11599,16 @@ export interface components {
             round: string[];
             /** Asked */
             asked: components["schemas"]["AskedOut"][];
+        };
+        /**
+         * Shown
+         * @description What trouble may be told as when it becomes a case.
+         */
+        Shown: {
+            /** Finding */
+            finding: string;
+            /** Label */
+            label: string;
         };
         /**
          * TaskDueOut
@@ -11643,6 +11655,8 @@ export interface components {
             caution: string;
             /** Trouble */
             trouble: string;
+            /** Shows */
+            shows: components["schemas"]["Shown"][];
             /** Measure */
             measure: string | null;
             /** Parts */
@@ -11655,8 +11669,25 @@ export interface components {
             last_found: string;
         };
         /**
+         * TickOut
+         * @description What is left; ``id``: of the deed that trouble was written down as, for a picture of it; ``case``: the one that was opened.
+         */
+        TickOut: {
+            /** Due */
+            due: components["schemas"]["TaskDueOut"][];
+            /** Round */
+            round: string[];
+            /** Asked */
+            asked: components["schemas"]["AskedOut"][];
+            /** Id */
+            id: number | null;
+            /** Case */
+            case: number | null;
+        };
+        /**
          * TickIn
-         * @description A task that was done. ``found`` trouble: ``words`` say what, ``component_id`` in which of its parts, where there are several.
+         * @description A task that was done. ``found`` trouble: ``words`` say what, ``component_id`` in which of its parts, where there are several;
+         *     ``becomes``: what becomes of it, for a case with the ``finding`` that it opens with.
          */
         TickIn: {
             /** Task */
@@ -11674,6 +11705,17 @@ export interface components {
             words: string;
             /** Component Id */
             component_id?: number | null;
+            /**
+             * Becomes
+             * @default kept
+             * @enum {string}
+             */
+            becomes: "kept" | "adjusted" | "case";
+            /**
+             * Finding
+             * @default
+             */
+            finding: string;
         };
         /**
          * AskedIn
@@ -16448,7 +16490,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ServiceOut"];
+                    "application/json": components["schemas"]["TickOut"];
                 };
             };
         };

@@ -6,7 +6,7 @@ const SHELL = `shell-${VERSION}`;
 const SEEN = "seen";
 /** What may be shown again though it may have changed. Everything else asks the server or fails. */
 const SHOWN_AGAIN =
-  /^\/api\/(session|floor|findings|knowledge|workshop|procedures|cases(\/\d+)?|pictures\/\d+|printers\/\d+(\/(record|rounds|ledger|sheet|bench(\/[^/]+\/[^/]+)?))?)$/;
+  /^\/api\/(session|floor|findings|knowledge|workshop|procedures|service|cases(\/\d+)?|pictures\/\d+|printers\/\d+(\/(record|rounds|ledger|sheet|service|components|bench(\/[^/]+\/[^/]+)?))?)$/;
 /** So many answers are kept, for so long; and so long is waited for the network where one is kept. */
 const MOST = 300;
 const MOST_AGE_MS = 14 * 24 * 3600 * 1000;

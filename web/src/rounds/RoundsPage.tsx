@@ -1,21 +1,21 @@
 /** What is due on which machine, the most overdue first. */
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
-import { ErrorNote, Loading, useTitle } from "../kit/bits";
+import { Button, ErrorNote, Loading, useTitle } from "../kit/bits";
 import { counted } from "../kit/words";
+import { goPath, over } from "./words";
 
 type Row = Schemas["MachineDue"];
 
 const day = (iso: string) => new Date(iso).toLocaleDateString(undefined, { day: "numeric", month: "long" });
 
-export function over(days: number): string {
-  return days < 1 ? "today" : `${counted(Math.round(days), "day", "days")} over`;
-}
-
 export function RoundsPage() {
   useTitle("Rounds");
   const rows = useQuery({ queryKey: ["service"], queryFn: () => got(api.GET("/api/service")) });
+  // The machines of one go, in the order in which they were chosen; null: one at a time.
+  const [go, setGo] = useState<number[] | null>(null);
   if (!rows.data) return rows.error ? <ErrorNote error={rows.error} /> : <Loading what="what is due" />;
   const due = rows.data.filter((r) => r.due);
   const rest = rows.data.filter((r) => !r.due);
@@ -38,10 +38,40 @@ export function RoundsPage() {
         </p>
       </div>
       {rows.data.length ? null : <p>There is no machine on the floor yet.</p>}
+      {due.length > 1 ? (
+        <div className="flex flex-wrap items-center gap-4">
+          {go === null ? (
+            <Button onClick={() => setGo([])}>Several in one go</Button>
+          ) : (
+            <>
+              {go.length ? (
+                <Link
+                  to={goPath(go)}
+                  className="inline-flex min-h-12 items-center rounded-[3px] bg-go px-5 text-[17px] font-semibold text-goink no-underline"
+                >
+                  Begin with {due.find((r) => r.printer_id === go[0])?.printer}
+                </Link>
+              ) : (
+                <span className="font-semibold">Choose them in the order in which you walk.</span>
+              )}
+              {go.length ? <span className="font-mono">{Math.round(minutesOf(due, go))} min</span> : null}
+              <Button onClick={() => setGo(null)}>One at a time</Button>
+            </>
+          )}
+        </div>
+      ) : null}
       {due.length ? (
         <ol className="rows">
           {due.map((r, i) => (
-            <One key={r.printer_id} r={r} first={i === 0} />
+            <One
+              key={r.printer_id}
+              r={r}
+              first={i === 0 && go === null}
+              place={go === null ? null : go.indexOf(r.printer_id) + 1}
+              onChoose={() =>
+                setGo(go!.includes(r.printer_id) ? go!.filter((p) => p !== r.printer_id) : [...go!, r.printer_id])
+              }
+            />
           ))}
         </ol>
       ) : rows.data.length ? (
@@ -66,9 +96,27 @@ export function RoundsPage() {
   );
 }
 
-function One({ r, first }: { r: Row; first: boolean }) {
+const minutesOf = (rows: Row[], go: number[]) =>
+  rows.filter((r) => go.includes(r.printer_id)).reduce((s, r) => s + r.minutes, 0);
+
+/** ``place``: in one go with others, its place there (0: not chosen); null: on its own. */
+type OneProps = { r: Row; first: boolean; place: number | null; onChoose: () => void };
+
+function One({ r, first, place, onChoose }: OneProps) {
   return (
     <li className="flex flex-wrap items-center gap-x-5 gap-y-2 py-3">
+      {place === null ? null : (
+        <label className="flex min-h-11 items-center gap-2">
+          <input
+            type="checkbox"
+            className="h-6 w-6 accent-[var(--ink)]"
+            aria-label={`${r.printer} in this go`}
+            checked={place > 0}
+            onChange={onChoose}
+          />
+          <b className="w-5 font-mono">{place || ""}</b>
+        </label>
+      )}
       <span className="flex-1">
         <b className="text-[20px]">{r.printer}</b> <span className="text-ink2">{r.area}</span>
         <span className="block">

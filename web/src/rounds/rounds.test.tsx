@@ -3,6 +3,7 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
+import { MeContext } from "../session/me";
 import { draw } from "../tests/draw";
 import { handle, slowServer } from "../tests/hands";
 import { RoundPage } from "./RoundPage";
@@ -26,6 +27,7 @@ const task = (name: string, label: string, more: Partial<Task> = {}): Task => ({
   lubricates: false,
   caution: "Unplugged.",
   trouble: "Rough, wobbling.",
+  shows: [{ finding: "idler_wobbles", label: "An idler wobbles" }],
   measure: null,
   parts: [],
   last_at: null,
@@ -33,7 +35,14 @@ const task = (name: string, label: string, more: Partial<Task> = {}): Task => ({
   last_found: "",
   ...more,
 });
-const part = (id: number, label: string) => ({ id, label, place: "x", kind: "idler", lubricant: "One drop." });
+const part = (id: number, label: string) => ({
+  id,
+  label,
+  place: "x",
+  kind: "idler",
+  lubricant: "One drop.",
+  adjusts: false,
+});
 const IDLERS = task("idlers", "Idlers spun", { parts: [part(1, "Idlers, X"), part(2, "Idlers, Y")] });
 const BELTS = task("belts", "Belts looked at", { state: "powered", overdue_by: -3, caution: "Hands out." });
 const service = (more: Partial<Schemas["ServiceOut"]> = {}): Schemas["ServiceOut"] => ({
@@ -43,17 +52,31 @@ const service = (more: Partial<Schemas["ServiceOut"]> = {}): Schemas["ServiceOut
   ...more,
 });
 
-function page(found = service()) {
+const description = { kinematics: "bed_slinger", transmissions: {}, pairs: [] };
+const ME = { id: 1, name: "Wen", role: "technician", light: "day" } as never;
+
+function page(found = service(), path = "/rounds/3") {
   const server = slowServer();
   const hands = handle(
-    <RoundPage />,
+    <MeContext value={ME}>
+      <RoundPage />
+    </MeContext>,
     [
-      [["printer", 3], { id: 3, name: "Bowline" }],
+      [["printer", 3], { id: 3, name: "Bowline", description }],
       [["printer", 3, "service"], found],
+      [["printer", 5], { id: 5, name: "Carrick", description }],
+      [["printer", 5, "service"], service({ round: ["belts"] })],
     ],
-    { path: "/rounds/3", route: "/rounds/:id" },
+    { path, route: "/rounds/:id" },
   );
   return { server, hands };
+}
+
+/** Past the question after the state of the machine. */
+async function unplugged(found = service()) {
+  const all = page(found);
+  await all.hands.keyboard("1");
+  return all;
 }
 
 describe("what is due", () => {
@@ -78,8 +101,49 @@ describe("what is due", () => {
 });
 
 describe("a round", () => {
-  it("shows one task, its state and its caution, and is ticked by a key", async () => {
+  it("asks for the state of the machine when it changes, and it stands there while it lasts", async () => {
     const { server, hands } = page();
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("Unplug the machine");
+    expect(screen.queryByText("Unplugged")).toBeNull();
+    expect(screen.queryByRole("button", { name: /Done, all fine/ })).toBeNull();
+    await hands.keyboard("1");
+    expect(server.sent).toHaveLength(0);
+    expect(screen.getByText("Unplugged")).toBeTruthy();
+    await hands.click(screen.getByRole("button", { name: "Later" }));
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("Refit everything, then plug it in");
+    await hands.click(screen.getByRole("button", { name: /It has power, hands are out/ }));
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("Belts looked at");
+    expect(screen.getByText("Powered: it may move")).toBeTruthy();
+  });
+
+  it("leads on to the next machine of the go", async () => {
+    const { hands } = page(service({ round: [] }), "/rounds/3?then=5,9");
+    expect(screen.getByText(/; then Carrick, machine 9/)).toBeTruthy();
+    await hands.click(screen.getByRole("button", { name: "On to Carrick" }));
+    expect(await screen.findByRole("link", { name: "Carrick" })).toBeTruthy();
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("Refit everything, then plug it in");
+  });
+
+  it("becomes a case with what it is, and a picture goes with the deed", async () => {
+    const { server, hands } = await unplugged();
+    await hands.keyboard("3");
+    await hands.selectOptions(screen.getByLabelText("In which?"), "Idlers, Y");
+    await hands.type(screen.getByLabelText("What is wrong?"), "Grates.");
+    expect(screen.queryByRole("button", { name: "Put right on the spot" })).toBeNull();
+    await hands.click(screen.getByRole("button", { name: "A case" }));
+    await hands.selectOptions(screen.getByLabelText("It is"), "An idler wobbles");
+    await hands.upload(screen.getByLabelText("Take a picture"), new File(["x"], "i.jpg", { type: "image/jpeg" }));
+    await hands.click(screen.getAllByRole("button", { name: "Write it down" })[0]!);
+    await waitFor(() => expect(server.sent).toHaveLength(1));
+    expect(server.sent[0]!.body).toMatchObject({ becomes: "case", finding: "idler_wobbles", component_id: 2 });
+    server.answer({ ...service({ round: ["belts"] }), id: 41, case: 9 });
+    await waitFor(() => expect(server.sent[1]?.url).toBe("/api/deeds/41/picture"));
+    server.answer([]);
+    expect((await screen.findByRole("status")).textContent).toMatch(/^Case 9 is open/);
+  });
+
+  it("shows one task, its state and its caution, and is ticked by a key", async () => {
+    const { server, hands } = await unplugged();
     expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("Idlers spun");
     expect(screen.getByText("Unplugged")).toBeTruthy();
     expect(screen.getByText("One drop.", { exact: false })).toBeTruthy();
@@ -90,12 +154,11 @@ describe("a round", () => {
       body: { task: "idlers", found: "fine", words: "", component_id: null },
     });
     server.answer(service({ round: ["belts"] }));
-    await waitFor(() => expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("Belts looked at"));
-    expect(screen.getByText("Powered: it may move")).toBeTruthy();
+    await waitFor(() => expect(screen.getByRole("heading", { level: 1 }).textContent).toMatch(/plug it in/));
   });
 
   it("asks in which part trouble was found, and says at its field what is missing", async () => {
-    const { server, hands } = page();
+    const { server, hands } = await unplugged();
     await hands.keyboard("3");
     await hands.selectOptions(screen.getByLabelText("In which?"), "Idlers, Y");
     await hands.type(screen.getByLabelText("What is wrong?"), "Grates. 1");
@@ -112,11 +175,13 @@ describe("a round", () => {
   });
 
   it("can leave a task for later, and take it up again", async () => {
-    const { hands } = page();
+    const { hands } = await unplugged();
     await hands.click(screen.getByRole("button", { name: "Later" }));
+    await hands.keyboard("1");
     expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("Belts looked at");
     await hands.click(screen.getByRole("button", { name: "Later" }));
     await hands.click(screen.getByRole("button", { name: "Take it up again" }));
+    await hands.keyboard("1");
     expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("Idlers spun");
   });
 

@@ -28,3 +28,9 @@ export const STATE: Record<Task["state"], string> = {
   powered: "Powered: it may move",
   hot: "Hot",
 };
+
+/** By how much something is over. */
+export const over = (days: number) => (days < 1 ? "today" : `${counted(Math.round(days), "day", "days")} over`);
+
+/** The rounds of several machines in one go. */
+export const goPath = ([first, ...rest]: number[]) => `/rounds/${first}${rest.length ? `?then=${rest.join(",")}` : ""}`;
