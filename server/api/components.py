@@ -13,10 +13,10 @@ from django.shortcuts import get_object_or_404
 from kestov_core import knowledge, procedures
 from kestov_core.condition import Condition
 from kestov_core.knowledge.part_kinds import Deed as DeedKind
-from kestov_core.knowledge.part_kinds import part_kinds
 from kestov_core.machine import Description
 from ninja import Field, File, Router, Schema, UploadedFile
 from people.models import name_of
+from service import stores
 from workshop import components, meters
 from workshop.models import Component, Deed, DeedPicture, PartType, Printer
 from workshop.pictures import read_picture
@@ -52,7 +52,9 @@ class DeedOut(Schema):
 
 
 class TypeOut(Schema):
-    """A type of part; ``life_hours`` null: typical of its kind."""
+    """A type of part; ``life_hours`` null: typical of its kind. ``models``, ``places``: which it fits (none: all of its kind); ``here``: how
+    many lie in its drawer (null: no drawer is kept).
+    """
 
     id: int
     name: str
@@ -60,6 +62,15 @@ class TypeOut(Schema):
     life_hours: float | None
     lubricant: str
     notes: str
+    models: list[int]
+    places: list[str]
+    here: int | None
+
+
+def type_out(t: PartType) -> TypeOut:
+    """A type of part, out of `stores.types`."""
+    known = {f: getattr(t, f) for f in ("name", "kind", "life_hours", "lubricant", "notes", "places", "here")}
+    return TypeOut.model_validate({"id": t.pk, "models": t.fitted, **known})  # type: ignore[attr-defined]
 
 
 class Measure(Schema):
@@ -70,6 +81,11 @@ class Measure(Schema):
     rounds: bool
 
 
+class TypeName(Schema):
+    id: int
+    name: str
+
+
 class SittingPart(Schema):
     """A part in its position. ``speaks``: all that tells of it, what drives its condition first; ``life_from``: where its expected life is from."""
 
@@ -77,7 +93,7 @@ class SittingPart(Schema):
     kind: str
     place: str
     label: str
-    type: TypeOut | None
+    type: TypeName | None
     condition: Condition
     speaks: list[SpeaksOut]
     would_tell: str
@@ -111,11 +127,12 @@ class ComponentsHere(Schema):
 def _here(printer: Printer) -> ComponentsHere:
     meter = meters.meter_of(printer)
     parts, motion = parts_now(printer, meter), printer.motion()
+    types = [t for t in stores.types() if components.fits(t, printer.model_id)]
     return ComponentsHere(
         parts=[_part(p, motion) for p in parts],
         empty=[EmptyPosition(kind=p.kind.id, place=p.place, label=p.label) for p in empty_positions(printer, parts)],
         meter=meter_out("hours", "h", meter),
-        types=[TypeOut.model_validate(t, from_attributes=True) for t in PartType.objects.all()],
+        types=[type_out(t) for t in types],
     )
 
 
@@ -126,7 +143,7 @@ def _part(p: PartNow, motion: Description) -> SittingPart:
         kind=c.kind,
         place=c.place,
         label=c.label,
-        type=TypeOut.model_validate(c.type, from_attributes=True) if c.type else None,
+        type=TypeName(id=c.type.pk, name=c.type.name) if c.type else None,
         condition=p.known.condition,
         speaks=[SpeaksOut(condition=s.condition, words=s.words, age_days=s.age_days) for s in p.known.speaks],
         would_tell=p.known.would_tell,
@@ -279,7 +296,7 @@ def life(request: SignedIn, component_id: int):
 
 class DeedIn(Schema):
     """What is done to a part. ``found``: of a look; ``used``: with what it was lubricated; ``because``: why it was taken out; ``type_id``: what
-    comes in its place, where it is another type.
+    comes in its place, where it is another type; ``spare``: where that comes from.
     """
 
     did: Literal["inspect", "adjust", "lubricate", "replace"]
@@ -288,6 +305,7 @@ class DeedIn(Schema):
     used: str = Field("", max_length=120)
     because: Literal["failed", "worn", "sound"] = "worn"
     type_id: int | None = None
+    spare: components.Spare = "drawer"
 
 
 @router.post(
@@ -307,7 +325,7 @@ def deed(request: SignedIn, component_id: int, payload: DeedIn):
     elif p.did == "lubricate":
         c = components.lubricate(component_id, p.used, by)
     else:
-        c = components.replace(component_id, p.because, p.words, by, p.type_id)
+        c = components.replace(component_id, p.because, p.words, by, p.type_id, p.spare)
     return _here(c.printer)
 
 
@@ -368,6 +386,7 @@ class FitIn(Schema):
     kind: str = Field(max_length=30)
     place: str = Field(max_length=5)
     type_id: int | None = None
+    spare: components.Spare = "drawer"
 
 
 @router.post(
@@ -379,7 +398,8 @@ class FitIn(Schema):
 @once
 def fit(request: SignedIn, printer_id: int, payload: FitIn):
     """Fit a part in a position that stands empty."""
-    c = components.fit(the_printer(printer_id).pk, payload.kind, payload.place, request.user, payload.type_id)
+    p = payload
+    c = components.fit(the_printer(printer_id).pk, p.kind, p.place, request.user, p.type_id, p.spare)
     return _here(c.printer)
 
 
@@ -397,42 +417,3 @@ class TypeOf(Schema):
 def set_type(request: SignedIn, component_id: int, payload: TypeOf):
     """Say of which type a part is."""
     return _here(components.set_type(component_id, payload.type_id, request.user).printer)
-
-
-class TypeIn(Schema):
-    """A type of part. ``life_hours`` null: typical of its kind."""
-
-    name: str = Field(min_length=2, max_length=80)
-    kind: str = Field(max_length=30)
-    life_hours: float | None = Field(None, gt=0, le=1e5)
-    lubricant: str = Field("", max_length=200)
-    notes: str = Field("", max_length=400)
-
-
-class KindsOut(Schema):
-    """Types of parts, and the kinds that there are (id and words)."""
-
-    types: list[TypeOut]
-    kinds: dict[str, str]
-
-
-def _types() -> KindsOut:
-    return KindsOut(
-        types=[TypeOut.model_validate(t, from_attributes=True) for t in PartType.objects.all()],
-        kinds={k.id: k.label for k in part_kinds().values()},
-    )
-
-
-@router.get("/part-types", auth=may("components.see"), response=KindsOut, operation_id="components.list_types")
-def list_types(request: SignedIn):
-    """Types of parts that can be fitted."""
-    return _types()
-
-
-@router.post("/part-types", auth=may("components.types"), response=KindsOut, operation_id="components.add_type")
-@once
-def add_type(request: SignedIn, payload: TypeIn):
-    """Add a type of part, with its life in this workshop where that is known."""
-    p = payload
-    components.add_type(request.user, p.name, p.kind, p.life_hours, p.lubricant, p.notes)
-    return _types()

@@ -31,6 +31,7 @@ from .instruments import INSTRUMENTS, check_and_compare
 from .models_of_printers import MODELS
 from .parts import own_part
 from .pictures import echoes, tower
+from .stores import stores
 
 PEOPLE = [
     # sign-in, name, role, password
@@ -143,6 +144,7 @@ class Maker:
         with at(self.today - timedelta(days=30)):
             own_part(self)
         parts_of_machines(self, PRINTERS)
+        stores(self)
         rounds_done(self)
         self._stored()
         self._closed_cases()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 from people.models import User
-from workshop.models import Printer, PrinterModel
+from workshop.models import Component, PartType, Printer, PrinterModel
 
 
 class Done(models.Model):
@@ -80,3 +80,73 @@ class OwnTask(models.Model):
     def task_id(self) -> str:
         """As rounds name it."""
         return f"own_{self.pk}"
+
+
+class Stock(models.Model):
+    """What lies in a drawer of one type of part: how many, where, how many at the least, how long an order takes, what one costs.
+
+    ``counted_at`` null: nobody has counted it yet.
+    """
+
+    type = models.OneToOneField(PartType, on_delete=models.CASCADE, related_name="stock")
+    drawer = models.CharField(max_length=40, blank=True)
+    here = models.PositiveIntegerField(default=0)
+    minimum = models.PositiveIntegerField(default=0)
+    lead_days = models.PositiveIntegerField(default=14)
+    cost = models.DecimalField(max_digits=9, decimal_places=2, null=True)
+    counted_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["drawer", "type__name"]
+
+
+class Order(models.Model):
+    """Parts that were ordered. ``came``: how many of them have; ``ended_at``: all came, or the rest is not waited for any more."""
+
+    stock = models.ForeignKey(Stock, on_delete=models.CASCADE, related_name="orders")
+    number = models.PositiveIntegerField()
+    came = models.PositiveIntegerField(default=0)
+    ordered_at = models.DateTimeField()
+    expected_on = models.DateField()
+    ended_at = models.DateTimeField(null=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ["expected_on", "id"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(number__gte=1) & models.Q(came__lte=models.F("number")),
+                name="no_more_came_than_ordered",
+            )
+        ]
+        indexes = [models.Index(fields=["stock"], name="ordered_and_open", condition=models.Q(ended_at=None))]
+
+
+class StockMove(models.Model):
+    """What went into or out of a drawer: ``counted`` (``number`` is what was found), ``came``, ``fitted``. Rows are only ever added."""
+
+    stock = models.ForeignKey(Stock, on_delete=models.CASCADE, related_name="moves")
+    did = models.CharField(max_length=8)
+    number = models.IntegerField()
+    # What lay there after it.
+    left = models.PositiveIntegerField()
+    component = models.ForeignKey(Component, null=True, on_delete=models.SET_NULL, related_name="+")
+    words = models.CharField(max_length=200, blank=True)
+    at = models.DateTimeField()
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        indexes = [models.Index(fields=["stock", "-at"])]
+
+
+class ServiceSetting(models.Model):
+    """What the lead has settled of stores: the chance of standing without a part that is borne, and in which money costs are told."""
+
+    risk = models.FloatField(default=0.05)
+    money = models.CharField(max_length=8, blank=True)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=models.Q(risk__gt=0) & models.Q(risk__lt=1), name="a_risk_is_a_chance")
+        ]

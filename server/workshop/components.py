@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Literal
 
+from django.contrib.postgres.aggregates import ArrayAgg
 from django.db import transaction
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 from kestov_core.condition.components import positions
 from kestov_core.condition.use import Meter
 from kestov_core.knowledge.part_kinds import PartKind, part_kinds
+from kestov_core.machine import PLACES
 from people.clock import now
 from people.models import User, audit, name_of
 from people.refusals import Refused
@@ -18,10 +21,14 @@ from people.telling import tell
 
 from . import tags, timeline
 from .meters import hours_of_late, meter_of
-from .models import Component, Deed, DeedPicture, PartType, Printer
+from .models import Component, Deed, DeedPicture, PartType, Printer, PrinterModel
 from .pictures import Taken
 
 Because = Literal["failed", "worn", "sound"]
+#: All places in which parts sit.
+SITTING = (*PLACES, "e", "all")
+#: Where a part that is fitted comes from: the drawer of its type, or anywhere else.
+Spare = Literal["drawer", "elsewhere"]
 _DID = {
     "fitted": "Fitted",
     "inspected": "Looked at",
@@ -133,11 +140,13 @@ def lubricate(component_id: int, used: str, user: User) -> Component:
 
 
 @transaction.atomic
-def replace(component_id: int, because: Because, words: str, user: User, type_id: int | None = None) -> Component:
-    """Take a part out and fit another in its position, in one act; its history stays with the old one."""
+def replace(
+    component_id: int, because: Because, words: str, user: User, type_id: int | None = None, spare: Spare = "drawer"
+) -> Component:
+    """Take a part out and fit another in its position, in one act, out of the drawer of its type where that is kept."""
     old = locked(component_id)
     kind = _can(old, "replace")
-    new_type = old.type if type_id is None else _type(type_id, old.kind)
+    new_type = old.type if type_id is None else _type(type_id, old.printer, old.kind, old.place)
     hours = _hours(old.printer)
     _done(old, "taken_out", user, words=words)
     old.removed_on, old.removed_hours, old.removed_because = now().date(), hours, because
@@ -152,13 +161,16 @@ def replace(component_id: int, because: Because, words: str, user: User, type_id
         fitted_hours=hours,
     )
     _done(new, "fitted", user, words=f"In place of one that was {because}.")
+    tags.part_fitted.send(sender=Component, component=new, user=user, spare=spare)
     _happened(new, kind.replaced, user)
     audit(user, "replaced", new.printer, f"{new.label} of {new.printer.name} was replaced: the old one was {because}.")
     return new
 
 
 @transaction.atomic
-def fit(printer_id: int, kind_id: str, place: str, user: User, type_id: int | None = None) -> Component:
+def fit(
+    printer_id: int, kind_id: str, place: str, user: User, type_id: int | None = None, spare: Spare = "drawer"
+) -> Component:
     """Fit a part in a position that stands empty."""
     printer = tags.locked(printer_id)
     spot = next((p for p in positions(printer.motion()) if (p.kind.id, p.place) == (kind_id, place)), None)
@@ -171,11 +183,12 @@ def fit(printer_id: int, kind_id: str, place: str, user: User, type_id: int | No
         place=place,
         kind=kind_id,
         label=spot.label,
-        type=None if type_id is None else _type(type_id, kind_id),
+        type=None if type_id is None else _type(type_id, printer, kind_id, place),
         fitted_on=now().date(),
         fitted_hours=_hours(printer),
     )
     _done(new, "fitted", user)
+    tags.part_fitted.send(sender=Component, component=new, user=user, spare=spare)
     _happened(new, spot.kind.replaced, user)
     return new
 
@@ -224,32 +237,85 @@ def elsewhere(component: Component) -> list[tuple[Component, tuple[float, bool] 
 def set_type(component_id: int, type_id: int | None, user: User) -> Component:
     """Say of which type a part is."""
     component = locked(component_id)
-    component.type = None if type_id is None else _type(type_id, component.kind)
+    c = component
+    component.type = None if type_id is None else _type(type_id, c.printer, c.kind, c.place)
     component.save(update_fields=["type"])
     tags.parts_or_use_changed.send(sender=Component)
     return component
 
 
+@dataclass(frozen=True)
+class Fits:
+    """What a type of part fits: models (none: all), and places on them (none: all of its kind)."""
+
+    models: Sequence[int] = ()
+    places: Sequence[str] = ()
+
+
 def add_type(
-    by: User, name: str, kind: str, life_hours: float | None, lubricant: str = "", notes: str = ""
+    by: User, name: str, kind: str, life_hours: float | None, lubricant: str = "", notes: str = "", where: Fits = Fits()
 ) -> PartType:
     """Add a type of part; a name is used once."""
-    name = name.strip()
     if kind not in part_kinds():
         raise Refused(422, "out_of_range", "Choose one of the listed kinds of parts.", "kind")
-    if PartType.objects.filter(name__iexact=name).exists():
-        raise Refused(422, "out_of_range", f"There is already one called “{name}”.", "name")
-    row = PartType.objects.create(
-        name=name, kind=kind, life_hours=life_hours, lubricant=lubricant.strip(), notes=notes.strip()
-    )
+    row = PartType(kind=kind)
+    _told(row, name, life_hours, lubricant, notes, where)
     audit(by, "added", row, f"Added the part type {row.name}.")
     return row
 
 
-def _type(type_id: int, kind: str) -> PartType:
-    found = PartType.objects.filter(pk=type_id, kind=kind).first()
+@transaction.atomic
+def change_type(
+    by: User,
+    type_id: int,
+    name: str,
+    life_hours: float | None,
+    lubricant: str = "",
+    notes: str = "",
+    where: Fits = Fits(),
+) -> PartType:
+    """Change what is known of a type of part; of which kind it is stays."""
+    row = PartType.objects.select_for_update().filter(pk=type_id).first()
+    if row is None:
+        raise Refused(404, "not_found", "There is no such type of part.")
+    _told(row, name, life_hours, lubricant, notes, where)
+    audit(by, "changed", row, f"Changed the part type {row.name}.")
+    tags.parts_or_use_changed.send(sender=Component)
+    return row
+
+
+def _told(row: PartType, name: str, life_hours: float | None, lubricant: str, notes: str, where: Fits) -> None:
+    name = name.strip()
+    if PartType.objects.filter(name__iexact=name).exclude(pk=row.pk).exists():
+        raise Refused(422, "out_of_range", f"There is already one called “{name}”.", "name")
+    models = list(PrinterModel.objects.filter(pk__in=where.models))
+    if len(models) != len(set(where.models)):
+        raise Refused(422, "out_of_range", "Choose models that there are.", "models")
+    if unknown := [p for p in where.places if p not in SITTING]:
+        raise Refused(422, "out_of_range", f"“{unknown[0]}” is no place of a machine.", "places")
+    row.name, row.life_hours, row.lubricant, row.notes = name, life_hours, lubricant.strip(), notes.strip()
+    row.places = list(dict.fromkeys(where.places))
+    row.save()
+    row.fits.set(models)
+
+
+def types() -> QuerySet[PartType]:
+    """All types of parts, each with the models that it fits (``fitted``; none: all)."""
+    return PartType.objects.annotate(fitted=ArrayAgg("fits", filter=Q(fits__isnull=False), default=[]))
+
+
+def fits(of_type: PartType, model_id: int, place: str | None = None) -> bool:
+    """Whether a type (out of `types`) fits the machines of a model, and there a place."""
+    fitted: list[int] = of_type.fitted  # type: ignore[attr-defined]
+    return (not fitted or model_id in fitted) and (place is None or not of_type.places or place in of_type.places)
+
+
+def _type(type_id: int, printer: Printer, kind: str, place: str) -> PartType:
+    found = types().filter(pk=type_id, kind=kind).first()
     if found is None:
         raise Refused(422, "out_of_range", "There is no such type of this kind of part.", "type_id")
+    if not fits(found, printer.model_id, place):
+        raise Refused(422, "out_of_range", f"“{found.name}” does not fit here.", "type_id")
     return found
 
 
@@ -301,7 +367,7 @@ def _deeds(asked: timeline.Asked) -> QuerySet[Deed]:
 
 
 @timeline.register(lambda asked: [(_deeds(asked), "at")])
-def _told(asked: timeline.Asked) -> list[timeline.Line]:
+def _lines(asked: timeline.Asked) -> list[timeline.Line]:
     rows = asked.newest(_deeds(asked).select_related("by", "component"), "at")
     return [
         timeline.Line(at=d.at, who=name_of(d.by), kind="happened", words=words_of(d), place=d.component.place)

@@ -195,6 +195,9 @@ class PartType(models.Model):
     life_hours = models.FloatField(null=True)
     lubricant = models.CharField(max_length=200, blank=True)
     notes = models.CharField(max_length=400, blank=True)
+    # Which models it fits (none: all), and in which places there (none: all of its kind).
+    fits: models.ManyToManyField[PrinterModel, Any] = models.ManyToManyField(PrinterModel, related_name="part_types")
+    places = models.JSONField(default=list)
 
     class Meta:
         ordering = ["kind", "name"]

@@ -16,6 +16,8 @@ from .models import Event, Printer
 something_happened = Signal()
 #: Other parts sit in machines, or they were used more than was known: how long parts last is another now.
 parts_or_use_changed = Signal()
+#: A part is being fitted (``component``, ``user``, ``spare``: where it comes from): whoever keeps spares takes it out, or refuses.
+part_fitted = Signal()
 
 
 def locked(printer_id: int) -> Printer:

@@ -1,7 +1,7 @@
 /** The frame round every view: who is signed in, where one can go, light, and what has not reached the workshop yet. */
 import { type QueryClient, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ComponentType, lazy, Suspense, useEffect, useState } from "react";
-import { Link, Navigate, NavLink, Route, Routes, useLocation } from "react-router";
+import { Link, Navigate, NavLink, Route, Routes, useLocation, useParams } from "react-router";
 import { api, got } from "./api/client";
 import { useEvents } from "./api/events";
 import { FLOOR, Floor } from "./floor/Floor";
@@ -125,6 +125,12 @@ function useLight(light: Me["light"]) {
   }, [light]);
 }
 
+/** A machine's label was read with a phone. */
+function FromLabel({ technician }: { technician: boolean }) {
+  const { id } = useParams();
+  return <Navigate to={technician ? `/machines/${id}` : `/report/${id}`} replace />;
+}
+
 const tab = ({ isActive }: { isActive: boolean }) =>
   `flex min-h-14 items-center border-b-[3px] px-3.5 font-semibold no-underline ${isActive ? "border-ink text-ink" : "border-transparent text-ink2"}`;
 
@@ -207,6 +213,7 @@ function Frame({ me }: { me: Me }) {
               <Route path="/rounds" element={<RoundsPage />} />
               <Route path="/rounds/tasks" element={<TasksPage />} />
               <Route path="/rounds/:id" element={<RoundPage />} />
+              <Route path="/m/:id" element={<FromLabel technician={technician} />} />
               <Route path="/stores" element={<StoresPage />} />
               <Route path="/quarter" element={<QuarterPage />} />
               <Route path="/instruments/:id" element={<InstrumentPage />} />

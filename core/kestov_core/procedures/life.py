@@ -293,6 +293,14 @@ class Life:
         before, after = self._gone(age_hours), self._gone(age_hours + horizon_hours)
         return self.told(lambda k, s: -np.expm1(-np.clip(after(k, s) - before(k, s), 0, 700)), "1")
 
+    def chances(self, age_hours: float, ahead: Floats) -> Floats:
+        """The chance, by the best course alone, that one which has run so long fails within each of so many more hours."""
+        k, s = np.array([self.shape]), np.array([self.log_scale])
+        before = self._gone(age_hours)(k, s)[0]
+        until = (age_hours + np.asarray(ahead)) / self.parts.unit
+        gone = np.exp(np.clip(self.shape * (np.log(np.maximum(until, 1e-300)) - self.log_scale), -700, 700))
+        return np.asarray(-np.expm1(-np.clip(gone - before, 0, 700)), dtype=float)
+
     def survival(self, points: int = 40) -> list[Survival]:
         """The share that still runs, by age."""
         longest = 1.3 * max(float(self.parts.hours.max()) * self.parts.unit, self.when(0.5).value)

@@ -7,8 +7,10 @@ from django.db import connection
 from django.test import TransactionTestCase
 from people.models import Role, User
 from people.refusals import Refused
+from service import stores
+from service.models import Stock
 from workshop import components, meters
-from workshop.models import Area, Component, Deed, Printer, PrinterModel, fit_out
+from workshop.models import Area, Component, Deed, PartType, Printer, PrinterModel, fit_out
 
 
 class AtOnce(TransactionTestCase):
@@ -70,6 +72,26 @@ class AtOnce(TransactionTestCase):
             count = Component.objects.filter(printer=printer, kind="nozzle", removed_on=None).count()
             self.assertLessEqual(count, 1)
         self.assertEqual(Component.objects.filter(kind="nozzle", removed_on=None).count(), 1)
+
+    def test_the_last_one_of_a_drawer_is_fitted_once(self):
+        kind = PartType.objects.create(name="Brass nozzle", kind="nozzle")
+        drawer = stores.keep(self.people[0], kind.pk, "B4", 0, 14, None)
+        stores.count(self.people[0], drawer.pk, 1)
+        parts = [self.part(p).pk for p in (self.here, self.there)]
+        ended = self.all_at_once(
+            *[lambda who, pk=pk: components.replace(pk, "worn", "", who, type_id=kind.pk) for pk in parts]
+        )
+        self.assertEqual(sorted(ended), ["done", "none_left"])
+        self.assertEqual(Stock.objects.get().here, 0)
+        self.assertEqual(Component.objects.filter(type=kind, removed_on=None).count(), 1)
+
+    def test_what_comes_is_put_into_the_drawer_once(self):
+        kind = PartType.objects.create(name="Brass nozzle", kind="nozzle")
+        drawer = stores.keep(self.people[0], kind.pk, "B4", 0, 14, None)
+        made = stores.order(self.people[0], drawer.pk, 3)
+        ended = self.all_at_once(*[lambda who: stores.receive(who, made.pk, 3)] * 3)
+        self.assertEqual(sorted(ended), ["done", "ended", "ended"])
+        self.assertEqual(Stock.objects.get().here, 3)
 
     def test_a_meter_takes_readings_one_after_the_other(self):
         meters.read(self.here, 10.0, self.people[0])

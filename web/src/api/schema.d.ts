@@ -2283,30 +2283,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/part-types": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Types
-         * @description Types of parts that can be fitted.
-         */
-        get: operations["components.list_types"];
-        put?: never;
-        /**
-         * Add Type
-         * @description Add a type of part, with its life in this workshop where that is known.
-         */
-        post: operations["components.add_type"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/printers/{printer_id}/use": {
         parameters: {
             query?: never;
@@ -2565,6 +2541,246 @@ export interface paths {
          * @description Put the tasks of a round in another order; refused where one would undo another.
          */
         post: operations["service.order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description All drawers with what will be wanted of them, and the types of parts.
+         */
+        get: operations["stores.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/part-types": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Type
+         * @description Add a type of part, with its life in this workshop where that is known.
+         */
+        post: operations["components.add_type"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/part-types/{type_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Type
+         * @description Change what is known of a type of part.
+         */
+        post: operations["components.change_type"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/part-types/{type_id}/drawer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep
+         * @description Keep a drawer of a type of part, or change what is told of it.
+         */
+        post: operations["stores.keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drawers/{drawer_id}/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Count
+         * @description Write down how many lie in a drawer.
+         */
+        post: operations["stores.count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drawers/{drawer_id}/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Order
+         * @description Write down that parts were ordered.
+         */
+        post: operations["stores.order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/part-orders/{order_id}/came": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Came
+         * @description What was ordered has come, or some of it: into the drawer.
+         */
+        post: operations["stores.came"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/part-orders/{order_id}/give-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give Up
+         * @description What has not come of an order is not waited for any more.
+         */
+        post: operations["stores.give_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/settled": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle
+         * @description Settle what chance of standing without is borne.
+         */
+        post: operations["stores.settle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drawers/{drawer_id}/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Moves
+         * @description What went into and out of a drawer, newest first.
+         */
+        get: operations["stores.moves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheets
+         * @description The sheets on which labels can be printed.
+         */
+        get: operations["labels.sheets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labels.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Labels
+         * @description Labels of all drawers or machines, as PDF: a machine's leads to its page, or a member to the report.
+         */
+        get: operations["labels.pdf"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -11076,7 +11292,7 @@ export interface components {
             place: string;
             /** Label */
             label: string;
-            type: components["schemas"]["TypeOut"] | null;
+            type: components["schemas"]["TypeName"] | null;
             /**
              * Condition
              * @enum {string}
@@ -11121,9 +11337,17 @@ export interface components {
             /** Age Days */
             age_days: number | null;
         };
+        /** TypeName */
+        TypeName: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
         /**
          * TypeOut
-         * @description A type of part; ``life_hours`` null: typical of its kind.
+         * @description A type of part; ``life_hours`` null: typical of its kind. ``models``, ``places``: which it fits (none: all of its kind); ``here``: how
+         *     many lie in its drawer (null: no drawer is kept).
          */
         TypeOut: {
             /** Id */
@@ -11138,6 +11362,12 @@ export interface components {
             lubricant: string;
             /** Notes */
             notes: string;
+            /** Models */
+            models: number[];
+            /** Places */
+            places: string[];
+            /** Here */
+            here: number | null;
         };
         /**
          * FitIn
@@ -11150,6 +11380,12 @@ export interface components {
             place: string;
             /** Type Id */
             type_id?: number | null;
+            /**
+             * Spare
+             * @default drawer
+             * @enum {string}
+             */
+            spare: "drawer" | "elsewhere";
         };
         /**
          * LeftOut
@@ -11224,7 +11460,7 @@ export interface components {
         /**
          * DeedIn
          * @description What is done to a part. ``found``: of a look; ``used``: with what it was lubricated; ``because``: why it was taken out; ``type_id``: what
-         *     comes in its place, where it is another type.
+         *     comes in its place, where it is another type; ``spare``: where that comes from.
          */
         DeedIn: {
             /**
@@ -11256,6 +11492,12 @@ export interface components {
             because: "failed" | "worn" | "sound";
             /** Type Id */
             type_id?: number | null;
+            /**
+             * Spare
+             * @default drawer
+             * @enum {string}
+             */
+            spare: "drawer" | "elsewhere";
         };
         /**
          * Elsewhere
@@ -11287,40 +11529,6 @@ export interface components {
         TypeOf: {
             /** Type Id */
             type_id: number | null;
-        };
-        /**
-         * KindsOut
-         * @description Types of parts, and the kinds that there are (id and words).
-         */
-        KindsOut: {
-            /** Types */
-            types: components["schemas"]["TypeOut"][];
-            /** Kinds */
-            kinds: {
-                [key: string]: string;
-            };
-        };
-        /**
-         * TypeIn
-         * @description A type of part. ``life_hours`` null: typical of its kind.
-         */
-        TypeIn: {
-            /** Name */
-            name: string;
-            /** Kind */
-            kind: string;
-            /** Life Hours */
-            life_hours?: number | null;
-            /**
-             * Lubricant
-             * @default
-             */
-            lubricant: string;
-            /**
-             * Notes
-             * @default
-             */
-            notes: string;
         };
         /**
          * LogOut
@@ -11962,6 +12170,250 @@ export interface components {
              * @default
              */
             why: string;
+        };
+        /**
+         * DrawerOut
+         * @description What lies in a drawer. ``expected``, ``low``, ``high``: how many are wanted in the next quarter (5 and 95 %); ``parts``: so many sit in
+         *     machines that may want one, of ``unknown`` more nobody can tell. ``short_on``: from then on the chance of standing without is over what
+         *     is borne; ``order_by``: so that it is not, ``order`` of them.
+         */
+        DrawerOut: {
+            /** Id */
+            id: number;
+            /** Type Id */
+            type_id: number;
+            /** Type */
+            type: string;
+            /** Kind */
+            kind: string;
+            /** Drawer */
+            drawer: string;
+            /** Here */
+            here: number;
+            /** Minimum */
+            minimum: number;
+            /** Lead Days */
+            lead_days: number;
+            /** Cost */
+            cost: string | null;
+            /** Counted At */
+            counted_at: string | null;
+            /** Orders */
+            orders: components["schemas"]["OrderOut"][];
+            /** Parts */
+            parts: number;
+            /** Unknown */
+            unknown: number;
+            /** Expected */
+            expected: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Short On */
+            short_on: string | null;
+            /** Order By */
+            order_by: string | null;
+            /** Order */
+            order: number;
+        };
+        /**
+         * OrderOut
+         * @description Parts on their way: ``left`` have not come yet.
+         */
+        OrderOut: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Left */
+            left: number;
+            /**
+             * Ordered At
+             * Format: date-time
+             */
+            ordered_at: string;
+            /**
+             * Expected On
+             * Format: date
+             */
+            expected_on: string;
+            /** Late */
+            late: boolean;
+            /** By */
+            by: string;
+        };
+        /**
+         * StoresOut
+         * @description Drawers, what to order soonest first; types of parts; the kinds there are; ``risk``: of standing without.
+         */
+        StoresOut: {
+            /** Drawers */
+            drawers: components["schemas"]["DrawerOut"][];
+            /** Types */
+            types: components["schemas"]["TypeOut"][];
+            /** Kinds */
+            kinds: {
+                [key: string]: string;
+            };
+            /** Risk */
+            risk: number;
+            /** Money */
+            money: string;
+        };
+        /**
+         * TypeIn
+         * @description A type of part. ``life_hours`` null: typical of its kind.
+         */
+        TypeIn: {
+            /**
+             * Models
+             * @default []
+             */
+            models: number[];
+            /**
+             * Places
+             * @default []
+             */
+            places: string[];
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Life Hours */
+            life_hours?: number | null;
+            /**
+             * Lubricant
+             * @default
+             */
+            lubricant: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+        };
+        /**
+         * TypeChangeIn
+         * @description What is known of a type of part; of which kind it is stays.
+         */
+        TypeChangeIn: {
+            /**
+             * Models
+             * @default []
+             */
+            models: number[];
+            /**
+             * Places
+             * @default []
+             */
+            places: string[];
+            /** Name */
+            name: string;
+            /** Life Hours */
+            life_hours?: number | null;
+            /**
+             * Lubricant
+             * @default
+             */
+            lubricant: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+        };
+        /**
+         * DrawerIn
+         * @description A drawer of a type of part: where, how many at the least, days from order to drawer, what one costs.
+         */
+        DrawerIn: {
+            /**
+             * Drawer
+             * @default
+             */
+            drawer: string;
+            /**
+             * Minimum
+             * @default 0
+             */
+            minimum: number;
+            /**
+             * Lead Days
+             * @default 14
+             */
+            lead_days: number;
+            /** Cost */
+            cost?: number | string | null;
+        };
+        /** CountIn */
+        CountIn: {
+            /** Number */
+            number: number;
+        };
+        /**
+         * PartsOrderIn
+         * @description How many were ordered; ``expected_on`` null: after the days that an order takes.
+         */
+        PartsOrderIn: {
+            /** Number */
+            number: number;
+            /** Expected On */
+            expected_on?: string | null;
+        };
+        /** CameIn */
+        CameIn: {
+            /** Number */
+            number: number;
+        };
+        /**
+         * SettledIn
+         * @description The chance of standing without a part that is borne, and in which money costs are told.
+         */
+        SettledIn: {
+            /** Risk */
+            risk: number;
+            /**
+             * Money
+             * @default
+             */
+            money: string;
+        };
+        /**
+         * MoveOut
+         * @description What went into or out of a drawer; ``left``: what lay there after it.
+         */
+        MoveOut: {
+            /**
+             * Did
+             * @enum {string}
+             */
+            did: "counted" | "came" | "fitted";
+            /** Number */
+            number: number;
+            /** Left */
+            left: number;
+            /** Words */
+            words: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+        };
+        /**
+         * LabelSheet
+         * @description A sheet of labels, by what it is called and how many it has.
+         */
+        LabelSheet: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Many */
+            many: number;
         };
         /**
          * Taken
@@ -16267,50 +16719,6 @@ export interface operations {
             };
         };
     };
-    "components.list_types": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["KindsOut"];
-                };
-            };
-        };
-    };
-    "components.add_type": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TypeIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["KindsOut"];
-                };
-            };
-        };
-    };
     "use.see": {
         parameters: {
             query?: never;
@@ -16662,6 +17070,290 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TasksOut"];
                 };
+            };
+        };
+    };
+    "stores.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresOut"];
+                };
+            };
+        };
+    };
+    "components.add_type": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresOut"];
+                };
+            };
+        };
+    };
+    "components.change_type": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                type_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypeChangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresOut"];
+                };
+            };
+        };
+    };
+    "stores.keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                type_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrawerIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresOut"];
+                };
+            };
+        };
+    };
+    "stores.count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                drawer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CountIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresOut"];
+                };
+            };
+        };
+    };
+    "stores.order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                drawer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartsOrderIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresOut"];
+                };
+            };
+        };
+    };
+    "stores.came": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CameIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresOut"];
+                };
+            };
+        };
+    };
+    "stores.give_up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresOut"];
+                };
+            };
+        };
+    };
+    "stores.settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettledIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresOut"];
+                };
+            };
+        };
+    };
+    "stores.moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                drawer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveOut"][];
+                };
+            };
+        };
+    };
+    "labels.sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LabelSheet"][];
+                };
+            };
+        };
+    };
+    "labels.pdf": {
+        parameters: {
+            query: {
+                what: "drawers" | "machines";
+                sheet?: string;
+                skip?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

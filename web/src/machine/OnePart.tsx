@@ -57,6 +57,7 @@ export function OnePart({ id, p, types }: Props) {
   const [words, setWords] = useState("");
   const [because, setBecause] = useState<Deed["because"]>("worn");
   const [type, setType] = useState("");
+  const [elsewhere, setElsewhere] = useState(false);
   const [picture, setPicture] = useState<File | null>(null);
   const [unsent, setUnsent] = useState(false);
   const done = useMutation({
@@ -64,7 +65,7 @@ export function OnePart({ id, p, types }: Props) {
       const here = await got(
         api.POST("/api/components/{component_id}/deeds", {
           params: { path: { component_id: p.id } },
-          body: { found: "sound", words: "", used: "", because: "worn", type_id: null, ...deed },
+          body: { found: "sound", words: "", used: "", because: "worn", type_id: null, spare: "drawer", ...deed },
         }),
       );
       const last = here.parts.find((other) => other.id === p.id)?.last;
@@ -87,9 +88,17 @@ export function OnePart({ id, p, types }: Props) {
     if (doing === "trouble") done.mutate({ did: "inspect", found: "trouble", words });
     else if (doing === "lubricate") done.mutate({ did: "lubricate", used: words });
     else if (doing === "adjust") done.mutate({ did: "adjust", words });
-    else if (doing === "replace") done.mutate({ did: "replace", because, words, type_id: type ? Number(type) : null });
+    else if (doing === "replace")
+      done.mutate({
+        did: "replace",
+        because,
+        words,
+        type_id: type ? Number(type) : null,
+        spare: elsewhere ? "elsewhere" : "drawer",
+      });
   };
   const ask = { trouble: "What is wrong with it?", adjust: "What was done?", lubricate: "With what?", replace: "What was wrong with the old one?" }; // biome-ignore format: a row
+  const here = types.find((t) => t.id === (type ? Number(type) : p.type?.id))?.here;
   return (
     <div className="grid gap-3 border-l-[5px] border-line py-2 pl-4">
       {p.speaks.length ? (
@@ -177,6 +186,22 @@ export function OnePart({ id, p, types }: Props) {
                   )}
                 </Field>
               ) : null}
+              {here == null ? null : (
+                <div>
+                  <label className="flex min-h-11 items-center gap-3">
+                    <input
+                      type="checkbox"
+                      className="h-5 w-5 accent-[var(--ink)]"
+                      checked={elsewhere}
+                      onChange={(e) => setElsewhere(e.target.checked)}
+                    />
+                    It did not come from the drawer ({here} there)
+                  </label>
+                  <p role="alert" className="font-semibold text-failed">
+                    {fieldError(done.error, "spare")}
+                  </p>
+                </div>
+              )}
             </>
           ) : null}
           <TextField
@@ -289,7 +314,7 @@ export function Empty({ id, rows }: { id: number; rows: Here["empty"] }) {
       got(
         api.POST("/api/printers/{printer_id}/components", {
           params: { path: { printer_id: id } },
-          body: { kind: r.kind, place: r.place, type_id: null },
+          body: { kind: r.kind, place: r.place, type_id: null, spare: "drawer" },
         }),
       ),
     onSuccess: (here) => client.setQueryData(["printer", id, "components"], here),

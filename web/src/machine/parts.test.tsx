@@ -95,7 +95,7 @@ describe("a machine's parts", () => {
     await waitFor(() => expect(server.sent).toHaveLength(1));
     expect(server.sent[0]).toMatchObject({
       url: "/api/components/2/deeds",
-      body: { did: "replace", because: "worn", words: "Rumbles.", type_id: 4 },
+      body: { did: "replace", because: "worn", words: "Rumbles.", type_id: 4, spare: "drawer" },
     });
   });
 

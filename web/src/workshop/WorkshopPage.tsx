@@ -34,7 +34,7 @@ export function WorkshopPage() {
             Across the machines
           </Link>
           <Link to="/stores" className="inline-flex min-h-11 items-center">
-            Types of parts
+            Stores
           </Link>
           <Link to="/quarter" className="inline-flex min-h-11 items-center">
             What the next quarter will want
