@@ -91,6 +91,7 @@ TABLE: dict[str, Role | None] = {
     "trend.see": T,
     "service.see": T,
     "service.tick": T,
+    "service.feed": ANYONE,
     "service.plan": L,
     "stores.see": T,
     "stores.move": T,

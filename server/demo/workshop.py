@@ -32,6 +32,7 @@ from .models_of_printers import MODELS
 from .parts import own_part
 from .pictures import echoes, tower
 from .stores import stores
+from .week import booked_week
 
 PEOPLE = [
     # sign-in, name, role, password
@@ -149,6 +150,7 @@ class Maker:
         self._stored()
         self._closed_cases()
         self._open_cases()
+        booked_week(self)
 
     def call(self, who: str, method: str, path: str, body: dict[str, Any] | None = None, **form: Any) -> Any:
         """One request; anything but success is a mistake of the demo itself."""

@@ -150,3 +150,93 @@ class ServiceSetting(models.Model):
         constraints = [
             models.CheckConstraint(condition=models.Q(risk__gt=0) & models.Q(risk__lt=1), name="a_risk_is_a_chance")
         ]
+
+
+class Calendar(models.Model):
+    """A calendar of bookings as it was given: of one machine, or (``printer`` null) of those that its bookings name."""
+
+    name = models.CharField(max_length=80, unique=True)
+    printer = models.ForeignKey(Printer, null=True, on_delete=models.CASCADE, related_name="calendars")
+    # As it came (zlib): what recurs is looked up anew as time goes on.
+    raw = models.BinaryField()
+    at = models.DateTimeField()
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    # Until when its bookings were looked up, and how many name no machine.
+    until = models.DateTimeField()
+    of_none = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        ordering = ["name"]
+
+
+class Booking(models.Model):
+    """A machine is booked from then to then."""
+
+    calendar = models.ForeignKey(Calendar, on_delete=models.CASCADE, related_name="bookings")
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="bookings")
+    begins = models.DateTimeField()
+    ends = models.DateTimeField()
+    words = models.CharField(max_length=120, blank=True)
+
+    class Meta:
+        ordering = ["begins", "id"]
+        indexes = [models.Index(fields=["printer", "ends"]), models.Index(fields=["ends"])]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(ends__gt=models.F("begins")), name="a_booking_ends_after_it_begins"
+            )
+        ]
+
+
+class Hours(models.Model):
+    """When somebody is there for service: a day of the week (0: Monday), from, until."""
+
+    user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="service_hours")
+    weekday = models.PositiveSmallIntegerField()
+    begins = models.TimeField()
+    ends = models.TimeField()
+
+    class Meta:
+        ordering = ["weekday", "begins", "user"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(weekday__lte=6) & models.Q(ends__gt=models.F("begins")),
+                name="hours_end_after_they_begin",
+            )
+        ]
+
+
+class PlannedWeek(models.Model):
+    """A week as it was planned: from its Monday; ``left``: what did not fit, and why; ``share``: of what the best plan could be worth."""
+
+    monday = models.DateField(unique=True)
+    at = models.DateTimeField()
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    left = models.JSONField(default=list)
+    share = models.FloatField(default=1.0)
+
+
+class PlannedRound(models.Model):
+    """A machine's round in a week's plan: whose, when, with which tasks. ``fixed``: put there by hand."""
+
+    week = models.ForeignKey(PlannedWeek, on_delete=models.CASCADE, related_name="rounds")
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="+")
+    user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="planned_rounds")
+    begins = models.DateTimeField()
+    ends = models.DateTimeField()
+    tasks = models.JSONField(default=list)
+    fixed = models.BooleanField(default=False)
+    clashes = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["begins", "id"]
+        constraints = [models.UniqueConstraint(fields=["week", "printer"], name="one_round_of_a_machine_a_week")]
+        indexes = [models.Index(fields=["user", "begins"])]
+
+
+class Feed(models.Model):
+    """The private address of somebody's calendar: a hash of what is secret in it."""
+
+    user = models.OneToOneField(User, on_delete=models.CASCADE, related_name="service_feed")
+    hash = models.CharField(max_length=64, unique=True)
+    at = models.DateTimeField()

@@ -33,6 +33,7 @@ const FETCH = {
   rounds: () => import("./rounds/RoundsPage"),
   round: () => import("./rounds/RoundPage"),
   tasks: () => import("./rounds/TasksPage"),
+  week: () => import("./rounds/WeekPage"),
   stores: () => import("./stores/StoresPage"),
   quarter: () => import("./workshop/QuarterPage"),
   instrument: () => import("./instrument/InstrumentPage"),
@@ -62,6 +63,7 @@ const NearMisses = view(FETCH.nearMisses, "NearMisses");
 const FleetPage = view(FETCH.fleet, "FleetPage");
 const RoundsPage = view(FETCH.rounds, "RoundsPage");
 const RoundPage = view(FETCH.round, "RoundPage");
+const WeekPage = view(FETCH.week, "WeekPage");
 const TasksPage = view(FETCH.tasks, "TasksPage");
 const StoresPage = view(FETCH.stores, "StoresPage");
 const QuarterPage = view(FETCH.quarter, "QuarterPage");
@@ -211,6 +213,7 @@ function Frame({ me }: { me: Me }) {
               <Route path="/near-misses" element={<NearMisses />} />
               <Route path="/fleet" element={<FleetPage />} />
               <Route path="/rounds" element={<RoundsPage />} />
+              <Route path="/rounds/week" element={<WeekPage />} />
               <Route path="/rounds/tasks" element={<TasksPage />} />
               <Route path="/rounds/:id" element={<RoundPage />} />
               <Route path="/m/:id" element={<FromLabel technician={technician} />} />

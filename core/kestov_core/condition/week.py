@@ -7,6 +7,7 @@ how far the best there could be may lie above it. Times are minutes from the beg
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal
@@ -14,16 +15,17 @@ from typing import Literal
 #: Nothing is planned finer (minutes). Fetching one thing for a sitting takes so long, typical.
 STEP, FETCH = 5, 2.0
 #: So hard it is tried: in the solver's own measure, which is the same on any machine; and in seconds at the very most.
-_EFFORT, _SECONDS = 0.8, 20.0
+_EFFORT, _SECONDS = 0.4, 20.0
 #: What is nearer to the best there could be than this is not taken up again; else so many sittings are, with so many rounds each.
-_NEAR, _AGAIN, _FEW = 1.005, 40, 40
+_NEAR, _AGAIN, _FEW = 1.005, 40, 32
 Span = tuple[int, int]
+_Key = tuple[int, int]
 
 
 @dataclass(frozen=True)
 class Round:
     """A machine's round: minutes, what it is worth to do it this week (above zero), what has to be fetched for it, and when the machine is
-    booked.
+    booked. ``variant``: of several ways to do it, of which one at most is done (the whole of it, what presses most).
     """
 
     machine: int
@@ -31,6 +33,12 @@ class Round:
     worth: float
     fetched: frozenset[str] = frozenset()
     booked: tuple[Span, ...] = ()
+    variant: int = 0
+
+    @property
+    def key(self) -> tuple[int, int]:
+        """The machine, and which way."""
+        return self.machine, self.variant
 
 
 @dataclass(frozen=True)
@@ -52,6 +60,12 @@ class Placed:
     ends: int
     fixed: bool = False
     clashes: bool = False
+    variant: int = 0
+
+    @property
+    def key(self) -> tuple[int, int]:
+        """The machine, and which way its round is done."""
+        return self.machine, self.variant
 
 
 @dataclass(frozen=True)
@@ -83,8 +97,8 @@ class _Asked:
 
     rounds: list[Round]
     sittings: list[Sitting]
-    starts: dict[tuple[int, int], list[Span]] = field(default_factory=dict)
-    steps: dict[int, int] = field(default_factory=dict)
+    starts: dict[tuple[_Key, int], list[Span]] = field(default_factory=dict)
+    steps: dict[_Key, int] = field(default_factory=dict)
 
 
 def plan(rounds: Sequence[Round], sittings: Sequence[Sitting], fixed: Sequence[Placed] = ()) -> Week:
@@ -93,7 +107,7 @@ def plan(rounds: Sequence[Round], sittings: Sequence[Sitting], fixed: Sequence[P
     Parameters
     ----------
     rounds : sequence of Round
-        One of each machine.
+        Of each machine one, or the ways in which it may be done.
     sittings : sequence of Sitting
         Hours in which somebody is there; those of one person do not overlap.
     fixed : sequence of Placed
@@ -102,31 +116,35 @@ def plan(rounds: Sequence[Round], sittings: Sequence[Sitting], fixed: Sequence[P
     Raises
     ------
     ValueError
-        For a round without worth or minutes, hours that end before they begin, or a machine or sitting that is named twice.
+        For a round without worth or minutes, hours that end before they begin, or a way or sitting that is named twice.
     """
     _check(rounds, sittings)
-    known = {r.machine: r for r in rounds}
-    by_hand = [_by_hand(p, known, sittings, fixed) for p in fixed if p.machine in known]
+    known = {r.key: r for r in rounds}
+    by_hand = [_by_hand(p, known, sittings, fixed) for p in fixed if p.key in known]
     held = {p.machine for p in by_hand}
     asked = _Asked([r for r in rounds if r.machine not in held], list(sittings))
     for r in asked.rounds:
-        asked.steps[r.machine] = -(-round(r.minutes) // STEP)
+        asked.steps[r.key] = -(-round(r.minutes) // STEP)
         for s in sittings:
             taken = [*r.booked, *((p.begins, p.ends) for p in by_hand if p.sitting == s.id)]
-            if found := _starts(s, asked.steps[r.machine], taken):
-                asked.starts[r.machine, s.id] = found
-    fetched = {s.id: {g for p in by_hand if p.sitting == s.id for g in known[p.machine].fetched} for s in sittings}
+            if found := _starts(s, asked.steps[r.key], taken):
+                asked.starts[r.key, s.id] = found
+    fetched = {s.id: {g for p in by_hand if p.sitting == s.id for g in known[p.key].fetched} for s in sittings}
     placed, bound = _solved(asked, fetched, _EFFORT) if asked.starts else ([], 0.0)
-    if bound > sum(known[p.machine].worth for p in placed) * _NEAR:
+    bound = min(bound, _at_most(asked))
+    if bound > sum(known[p.key].worth for p in placed) * _NEAR:
         placed = _polished(asked, fetched, placed)
     done = {p.machine for p in placed}
-    worth = sum(known[p.machine].worth for p in placed)
-    left = [_left(r, asked, [*by_hand, *placed]) for r in asked.rounds if r.machine not in done]
-    more = sum(known[m].worth for m in held)
-    order = {r.machine: -r.worth for r in rounds}
+    worth = sum(known[p.key].worth for p in placed)
+    # Of what did not fit, the way that takes the least.
+    least: dict[int, Round] = {}
+    for r in sorted(asked.rounds, key=lambda r: (-r.worth, r.minutes)):
+        if r.machine not in done and (r.machine not in least or r.minutes < least[r.machine].minutes):
+            least[r.machine] = r
+    more = sum(known[p.key].worth for p in by_hand)
     return Week(
         sorted([*by_hand, *placed], key=lambda p: (p.begins, p.sitting)),
-        sorted(left, key=lambda x: order[x.machine]),
+        [_left(r, asked, [*by_hand, *placed]) for r in least.values()],
         worth + more,
         max(bound, worth) + more,
     )
@@ -135,21 +153,21 @@ def plan(rounds: Sequence[Round], sittings: Sequence[Sitting], fixed: Sequence[P
 def _check(rounds: Sequence[Round], sittings: Sequence[Sitting]) -> None:
     if any(r.minutes <= 0 or r.worth <= 0 for r in rounds) or any(s.ends <= s.begins for s in sittings):
         raise ValueError("a round has minutes and a worth, and hours end after they begin")
-    if len({r.machine for r in rounds}) < len(rounds) or len({s.id for s in sittings}) < len(sittings):
-        raise ValueError("a machine or a sitting is named twice")
+    if len({r.key for r in rounds}) < len(rounds) or len({s.id for s in sittings}) < len(sittings):
+        raise ValueError("a way of a round or a sitting is named twice")
 
 
-def _by_hand(p: Placed, known: dict[int, Round], sittings: Sequence[Sitting], fixed: Sequence[Placed]) -> Placed:
-    r = known[p.machine]
+def _by_hand(p: Placed, known: dict[_Key, Round], sittings: Sequence[Sitting], fixed: Sequence[Placed]) -> Placed:
+    r = known[p.key]
     span = (p.begins, p.begins + round(r.minutes))
     s = next((s for s in sittings if s.id == p.sitting), None)
     met = any(_meet(span, b) for b in r.booked)
     met |= s is None or span[0] < s.begins or span[1] > s.ends
     met |= any(
-        o.machine != p.machine and o.sitting == p.sitting and o.machine in known
-        and _meet(span, (o.begins, o.begins + round(known[o.machine].minutes))) for o in fixed
+        o.machine != p.machine and o.sitting == p.sitting and o.key in known
+        and _meet(span, (o.begins, o.begins + round(known[o.key].minutes))) for o in fixed
     )  # fmt: skip
-    return Placed(p.machine, p.sitting, span[0], span[1], True, met)
+    return Placed(p.machine, p.sitting, span[0], span[1], True, met, p.variant)
 
 
 def _meet(a: Span, b: Span) -> bool:
@@ -177,26 +195,37 @@ def _starts(s: Sitting, steps: int, taken: Sequence[Span]) -> list[Span]:
     return out
 
 
+def _at_most(asked: _Asked) -> float:
+    """No plan is worth more than if all hours were one, and rounds could be begun and left: what is worth most a minute first."""
+    room, worth = float(sum(s.ends - s.begins for s in asked.sittings)), 0.0
+    most: dict[int, tuple[float, float]] = {}
+    for r in asked.rounds:
+        dense, best = most.get(r.machine, (0.0, 0.0))
+        most[r.machine] = max(dense, r.worth / r.minutes), max(best, r.worth)
+    for dense, best in sorted(most.values(), reverse=True):
+        takes = min(room, best / dense)
+        worth, room = worth + takes * dense, room - takes
+    return worth
+
+
 def _polished(asked: _Asked, fetched: dict[int, set[str]], placed: list[Placed]) -> list[Placed]:
     """A plan that was not solved to the end, taken up again sitting by sitting with all that is left."""
-    by_machine = {r.machine: r for r in asked.rounds}
+    by_key = {r.key: r for r in asked.rounds}
     for k in range(min(_AGAIN, 2 * len(asked.sittings))):
         here = asked.sittings[k % len(asked.sittings)]
         elsewhere = [p for p in placed if p.sitting != here.id]
         busy = {p.machine for p in elsewhere}
+        kept = [p.key for p in placed if p.sitting == here.id]
         open_ = sorted(
-            (r for r in asked.rounds if r.machine not in busy and (r.machine, here.id) in asked.starts),
-            key=lambda r: (-r.worth / r.minutes, r.machine),
+            (r for r in asked.rounds if r.machine not in busy and (r.key, here.id) in asked.starts),
+            key=lambda r: (-r.worth / r.minutes, r.key),
         )[:_FEW]
-        kept = {p.machine for p in placed if p.sitting == here.id}
-        open_ += [by_machine[m] for m in sorted(kept) if by_machine[m] not in open_]
-        part = _Asked(
-            open_, [here], {(r.machine, here.id): asked.starts[r.machine, here.id] for r in open_}, asked.steps
-        )
+        open_ += [by_key[key] for key in kept if by_key[key] not in open_]
+        part = _Asked(open_, [here], {(r.key, here.id): asked.starts[r.key, here.id] for r in open_}, asked.steps)
         if not part.starts:
             continue
         again, _ = _solved(part, fetched, _EFFORT / _AGAIN)
-        if sum(by_machine[p.machine].worth for p in again) > sum(by_machine[m].worth for m in kept) + 1e-9:
+        if sum(by_key[p.key].worth for p in again) > sum(by_key[key].worth for key in kept) + 1e-9:
             placed = [*elsewhere, *again]
     return placed
 
@@ -205,12 +234,12 @@ def _solved(asked: _Asked, fetched: dict[int, set[str]], effort: float) -> tuple
     from ortools.sat.python import cp_model
 
     model = cp_model.CpModel()
-    here: dict[tuple[int, int], cp_model.IntVar] = {}
-    begin: dict[tuple[int, int], cp_model.IntVar] = {}
+    here: dict[tuple[_Key, int], cp_model.IntVar] = {}
+    begin: dict[tuple[_Key, int], cp_model.IntVar] = {}
     pieces: dict[int, list[cp_model.IntervalVar]] = {s.id: [] for s in asked.sittings}
     used: dict[tuple[int, str], cp_model.IntVar] = {}
-    worth = {r.machine: max(1, round(1000 * r.worth / max(x.worth for x in asked.rounds))) for r in asked.rounds}
-    things = {r.machine: r.fetched for r in asked.rounds}
+    worth = {r.key: max(1, round(1000 * r.worth / max(x.worth for x in asked.rounds))) for r in asked.rounds}
+    things = {r.key: r.fetched for r in asked.rounds}
     for (m, s), starts in asked.starts.items():
         here[m, s] = model.new_bool_var("")
         begin[m, s] = model.new_int_var_from_domain(cp_model.Domain.from_intervals([list(x) for x in starts]), "")
@@ -235,9 +264,11 @@ def _solved(asked: _Asked, fetched: dict[int, set[str]], effort: float) -> tuple
             for (m, at), v in begin.items():
                 if at == sitting.id:
                     model.add(v >= ready).only_enforce_if(here[m, at])
-    for r in asked.rounds:
-        if mine := [here[r.machine, x.id] for x in asked.sittings if (r.machine, x.id) in here]:
-            model.add_at_most_one(mine)
+    ways: dict[int, list[cp_model.IntVar]] = {}
+    for ((machine, _), _), v in here.items():
+        ways.setdefault(machine, []).append(v)
+    for each in ways.values():
+        model.add_at_most_one(each)
     done = cp_model.LinearExpr.sum([100 * worth[m] * v for (m, _), v in here.items()])
     model.maximize(done - cp_model.LinearExpr.sum(list(used.values())))
     first = _greedy(asked)
@@ -253,13 +284,15 @@ def _solved(asked: _Asked, fetched: dict[int, set[str]], effort: float) -> tuple
     status = solver.solve(model)
     if status in (cp_model.OPTIMAL, cp_model.FEASIBLE):
         first = {key: solver.value(begin[key]) for key, v in here.items() if solver.boolean_value(v)}
-    minutes = {r.machine: round(r.minutes) for r in asked.rounds}
-    placed = [Placed(m, s, STEP * at, STEP * at + minutes[m]) for (m, s), at in first.items()]
+    minutes = {r.key: round(r.minutes) for r in asked.rounds}
+    placed = [Placed(m[0], s, STEP * at, STEP * at + minutes[m], variant=m[1]) for (m, s), at in first.items()]
+    if status == cp_model.UNKNOWN:
+        return placed, math.inf
     scale = max(x.worth for x in asked.rounds) / 1e5
     return placed, scale * (solver.best_objective_bound + len(used))
 
 
-def _greedy(asked: _Asked) -> dict[tuple[int, int], int]:
+def _greedy(asked: _Asked) -> dict[tuple[_Key, int], int]:
     """A first plan: what is worth most a minute goes first, as early as it can; where the solver begins."""
     taken: dict[int, list[Span]] = {s.id: [] for s in asked.sittings}
     # Room for fetching all that there is.
@@ -267,18 +300,22 @@ def _greedy(asked: _Asked) -> dict[tuple[int, int], int]:
         things = {g for r in asked.rounds for g in r.fetched}
         taken[s.id].append((s.begins, s.begins + round(FETCH * len(things))))
     out = {}
-    for r in sorted(asked.rounds, key=lambda r: (-r.worth / r.minutes, r.machine)):
-        steps = asked.steps[r.machine]
+    done: set[int] = set()
+    for r in sorted(asked.rounds, key=lambda r: (-r.worth / r.minutes, r.key)):
+        if r.machine in done:
+            continue
+        steps = asked.steps[r.key]
         best: tuple[int, int] | None = None
         for s in asked.sittings:
-            if (r.machine, s.id) not in asked.starts:
+            if (r.key, s.id) not in asked.starts:
                 continue
             starts = _starts(s, steps, [*r.booked, *taken[s.id]])
-            ok = [max(a, c) for a, b in starts for c, d in asked.starts[r.machine, s.id] if max(a, c) <= min(b, d)]
+            ok = [max(a, c) for a, b in starts for c, d in asked.starts[r.key, s.id] if max(a, c) <= min(b, d)]
             if ok and (best is None or min(ok) < best[0]):
                 best = min(ok), s.id
         if best is not None:
-            out[r.machine, best[1]] = best[0]
+            done.add(r.machine)
+            out[r.key, best[1]] = best[0]
             taken[best[1]].append((STEP * best[0], STEP * (best[0] + steps)))
     return out
 
@@ -288,7 +325,7 @@ def _left(r: Round, asked: _Asked, placed: Sequence[Placed]) -> Left:
     if not asked.sittings:
         return Left(r.machine, "no_hours")
     longest = max((b - a for s in asked.sittings for a, b in _free(s, r.booked)), default=0)
-    booked = not any((r.machine, s.id) in asked.starts for s in asked.sittings) and any(
+    booked = not any((r.key, s.id) in asked.starts for s in asked.sittings) and any(
         s.ends - s.begins >= r.minutes for s in asked.sittings
     )
     room = [

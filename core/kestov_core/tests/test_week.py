@@ -126,6 +126,16 @@ class Week(unittest.TestCase):
         self.assertEqual((first.begins, first.ends, first.fixed, first.clashes), (30, 90, True, True))
         self.assertEqual([x.machine for x in found.left], [1])
 
+    def test_of_several_ways_one_is_done_the_longest_that_fits_and_pays(self):
+        ways = [Round(0, 120, 9, variant=0), Round(0, 60, 6, variant=1), Round(1, 60, 5)]
+        found = plan(ways, [Sitting(0, 0, 120)])
+        self.assertEqual({p.key for p in found.placed}, {(0, 1), (1, 0)})
+        self.assertEqual({p.key for p in plan(ways[:2], [Sitting(0, 0, 120)]).placed}, {(0, 0)})
+        short = plan(ways[:2], [Sitting(0, 0, 40)])
+        self.assertEqual([(x.machine, x.short) for x in short.left], [(0, 20)])
+        fixed = plan(ways, [Sitting(0, 0, 120)], [Placed(0, 0, 0, 0, variant=0)])
+        self.assertEqual([p.key for p in fixed.placed], [(0, 0)])
+
     def test_a_large_week_is_near_what_could_be_and_the_same_each_time(self):
         rounds = [Round(m, 20.0 + 5 * (m * 7 % 23), 1.0 + (m * 13 % 17), frozenset("ab"[: m % 3])) for m in range(60)]
         hours = [Sitting(i, 1440 * i + 600, 1440 * i + 780) for i in range(5)]

@@ -2547,6 +2547,190 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/service/week": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description The week of a day (today's, where none is told): hours, bookings, and the plan.
+         */
+        get: operations["service.week"];
+        put?: never;
+        /**
+         * Plan
+         * @description Plan a week, around what was put by hand.
+         */
+        post: operations["service.plan_week"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/week/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move
+         * @description Put a round by hand; the rest is planned around it.
+         */
+        post: operations["service.move_round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/week/free": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Free
+         * @description A round that was put by hand is planned like the others again.
+         */
+        post: operations["service.free_round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/hours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hours
+         * @description Tell when somebody is there: oneself, or the lead anybody.
+         */
+        post: operations["service.hours"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendars": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Calendar
+         * @description Take a calendar of bookings (iCalendar, up to 8 MB): of one machine, or of those that its bookings name. The same name: the newer one.
+         */
+        post: operations["service.take_calendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendars/{calendar_id}/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forget Calendar
+         * @description Forget a calendar with its bookings.
+         */
+        post: operations["service.forget_calendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/rounds.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * My Calendar
+         * @description One's own planned rounds as an iCalendar file.
+         */
+        get: operations["service.my_calendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Feed
+         * @description Make a private address for one's rounds, for a calendar to read; the one before is no longer good.
+         */
+        post: operations["service.new_feed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feeds/{secret}.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Feed
+         * @description Somebody's planned rounds, by their private address.
+         */
+        get: operations["service.feed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores": {
         parameters: {
             query?: never;
@@ -12171,6 +12355,230 @@ export interface components {
              */
             why: string;
         };
+        /** BookingOut */
+        BookingOut: {
+            /** Printer Id */
+            printer_id: number;
+            /** Printer */
+            printer: string;
+            /**
+             * Begins
+             * Format: date-time
+             */
+            begins: string;
+            /**
+             * Ends
+             * Format: date-time
+             */
+            ends: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * CalendarOut
+         * @description A calendar of bookings; ``bookings`` are known of it, ``of_none`` more name no machine.
+         */
+        CalendarOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Printer */
+            printer: string;
+            /** Bookings */
+            bookings: number;
+            /** Of None */
+            of_none: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+        };
+        /**
+         * HourSpan
+         * @description A time of the week: the day (0: Monday), from, until.
+         */
+        HourSpan: {
+            /** Weekday */
+            weekday: number;
+            /**
+             * Begins
+             * Format: time
+             */
+            begins: string;
+            /**
+             * Ends
+             * Format: time
+             */
+            ends: string;
+        };
+        /**
+         * PersonHours
+         * @description Somebody who does service, and when they are there.
+         */
+        PersonHours: {
+            /** User Id */
+            user_id: number;
+            /** Name */
+            name: string;
+            /** Hours */
+            hours: components["schemas"]["HourSpan"][];
+        };
+        /**
+         * PlannedOut
+         * @description A machine's round in the plan. ``tasks``: so many; ``clashes``: there it meets a booking, another round or the end of the hours.
+         */
+        PlannedOut: {
+            /** Printer Id */
+            printer_id: number;
+            /** Printer */
+            printer: string;
+            /** Area */
+            area: string;
+            /** User Id */
+            user_id: number;
+            /** Name */
+            name: string;
+            /**
+             * Begins
+             * Format: date-time
+             */
+            begins: string;
+            /**
+             * Ends
+             * Format: date-time
+             */
+            ends: string;
+            /** Tasks */
+            tasks: number;
+            /** Fixed */
+            fixed: boolean;
+            /** Clashes */
+            clashes: boolean;
+        };
+        /**
+         * RoundLeft
+         * @description A round that did not fit: why, and what would make it fit.
+         */
+        RoundLeft: {
+            /** Printer Id */
+            printer_id: number;
+            /** Printer */
+            printer: string;
+            /** Minutes */
+            minutes: number;
+            /** Tasks */
+            tasks: number;
+            /** Why */
+            why: string;
+            /** Would */
+            would: string;
+        };
+        /** SittingOut */
+        SittingOut: {
+            /** User Id */
+            user_id: number;
+            /** Name */
+            name: string;
+            /**
+             * Begins
+             * Format: date-time
+             */
+            begins: string;
+            /**
+             * Ends
+             * Format: date-time
+             */
+            ends: string;
+        };
+        /**
+         * WeekPlan
+         * @description A week. ``planned_at`` null: nobody has planned it; ``share``: of what the best plan could be worth at the most.
+         */
+        WeekPlan: {
+            /**
+             * Monday
+             * Format: date
+             */
+            monday: string;
+            /** Sittings */
+            sittings: components["schemas"]["SittingOut"][];
+            /** Rounds */
+            rounds: components["schemas"]["PlannedOut"][];
+            /** Left */
+            left: components["schemas"]["RoundLeft"][];
+            /** Bookings */
+            bookings: components["schemas"]["BookingOut"][];
+            /** Planned At */
+            planned_at: string | null;
+            /** By */
+            by: string;
+            /** Share */
+            share: number;
+            /** People */
+            people: components["schemas"]["PersonHours"][];
+            /** Calendars */
+            calendars: components["schemas"]["CalendarOut"][];
+        };
+        /** WeekIn */
+        WeekIn: {
+            /**
+             * Monday
+             * Format: date
+             */
+            monday: string;
+        };
+        /**
+         * MoveRoundIn
+         * @description Where a machine's round goes: to whom, and when.
+         */
+        MoveRoundIn: {
+            /**
+             * Monday
+             * Format: date
+             */
+            monday: string;
+            /** Printer Id */
+            printer_id: number;
+            /** User Id */
+            user_id: number;
+            /**
+             * Begins
+             * Format: date-time
+             */
+            begins: string;
+        };
+        /** FreeIn */
+        FreeIn: {
+            /**
+             * Monday
+             * Format: date
+             */
+            monday: string;
+            /** Printer Id */
+            printer_id: number;
+        };
+        /**
+         * HoursIn
+         * @description All times of the week at which somebody is there for service.
+         */
+        HoursIn: {
+            /** User Id */
+            user_id: number;
+            /** Hours */
+            hours: components["schemas"]["HourSpan"][];
+        };
+        /**
+         * FeedOut
+         * @description The private address of one's rounds: whoever has it can read them.
+         */
+        FeedOut: {
+            /** Address */
+            address: string;
+        };
         /**
          * DrawerOut
          * @description What lies in a drawer. ``expected``, ``low``, ``high``: how many are wanted in the next quarter (5 and 95 %); ``parts``: so many sit in
@@ -17070,6 +17478,238 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TasksOut"];
                 };
+            };
+        };
+    };
+    "service.week": {
+        parameters: {
+            query?: {
+                day?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeekPlan"];
+                };
+            };
+        };
+    };
+    "service.plan_week": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeekIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeekPlan"];
+                };
+            };
+        };
+    };
+    "service.move_round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveRoundIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeekPlan"];
+                };
+            };
+        };
+    };
+    "service.free_round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FreeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeekPlan"];
+                };
+            };
+        };
+    };
+    "service.hours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoursIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeekPlan"];
+                };
+            };
+        };
+    };
+    "service.take_calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Name */
+                    name: string;
+                    /** Printer Id */
+                    printer_id?: number | null;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeekPlan"];
+                };
+            };
+        };
+    };
+    "service.forget_calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                calendar_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeekPlan"];
+                };
+            };
+        };
+    };
+    "service.my_calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "service.new_feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedOut"];
+                };
+            };
+        };
+    };
+    "service.feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -25,6 +25,9 @@ export function RoundsPage() {
         <div className="flex flex-wrap items-baseline justify-between gap-x-6">
           <h1 id="rounds">Rounds</h1>
           <span className="flex flex-wrap gap-x-5 font-semibold">
+            <Link to="/rounds/week" className="inline-flex min-h-11 items-center">
+              The week
+            </Link>
             <Link to="/rounds/tasks" className="inline-flex min-h-11 items-center">
               Tasks, and how often
             </Link>

@@ -1,0 +1,309 @@
+"""The week: hours, calendars of bookings, the plan and moving in it, and the plan as a calendar."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, time, timedelta
+from typing import Annotated
+
+from django.http import HttpRequest, HttpResponse
+from django.utils import timezone
+from ninja import Field, File, Form, Router, Schema, UploadedFile
+from people.clock import now
+from people.models import Role, User, name_of
+from service import calendars, planning
+from service.models import Booking, Calendar, Hours, PlannedRound, PlannedWeek
+from workshop.models import Printer
+
+from .downloads import download
+from .once import once, once_only
+from .permissions import may
+from .problems import Problem
+from .signed import SignedIn
+
+router = Router(tags=["service"])
+
+
+class HourSpan(Schema):
+    """A time of the week: the day (0: Monday), from, until."""
+
+    weekday: int = Field(ge=0, le=6)
+    begins: time
+    ends: time
+
+
+class PersonHours(Schema):
+    """Somebody who does service, and when they are there."""
+
+    user_id: int
+    name: str
+    hours: list[HourSpan]
+
+
+class SittingOut(Schema):
+    user_id: int
+    name: str
+    begins: datetime
+    ends: datetime
+
+
+class PlannedOut(Schema):
+    """A machine's round in the plan. ``tasks``: so many; ``clashes``: there it meets a booking, another round or the end of the hours."""
+
+    printer_id: int
+    printer: str
+    area: str
+    user_id: int
+    name: str
+    begins: datetime
+    ends: datetime
+    tasks: int
+    fixed: bool
+    clashes: bool
+
+
+class RoundLeft(Schema):
+    """A round that did not fit: why, and what would make it fit."""
+
+    printer_id: int
+    printer: str
+    minutes: float
+    tasks: int
+    why: str
+    would: str
+
+
+class BookingOut(Schema):
+    printer_id: int
+    printer: str
+    begins: datetime
+    ends: datetime
+    words: str
+
+
+class CalendarOut(Schema):
+    """A calendar of bookings; ``bookings`` are known of it, ``of_none`` more name no machine."""
+
+    id: int
+    name: str
+    printer: str
+    bookings: int
+    of_none: int
+    at: datetime
+    by: str
+
+
+class WeekPlan(Schema):
+    """A week. ``planned_at`` null: nobody has planned it; ``share``: of what the best plan could be worth at the most."""
+
+    monday: date
+    sittings: list[SittingOut]
+    rounds: list[PlannedOut]
+    left: list[RoundLeft]
+    bookings: list[BookingOut]
+    planned_at: datetime | None
+    by: str
+    share: float
+    people: list[PersonHours]
+    calendars: list[CalendarOut]
+
+
+def _week(monday: date) -> WeekPlan:
+    monday = planning.monday_of(monday)
+    plan = planning.week_of(monday)
+    printers = {p.pk: p for p in Printer.on_the_floor()}
+    people = [u for u in User.objects.filter(is_active=True).order_by("name") if u.may(Role.TECHNICIAN)]
+    hours = list(Hours.objects.filter(user__in=people))
+    zone = timezone.get_default_timezone()
+    since = datetime.combine(monday, time(), tzinfo=zone)
+    booked = planning.bookings(printers, since, since + timedelta(days=7))
+    rounds = [] if plan is None else list(plan.rounds.select_related("user"))
+    return WeekPlan(
+        monday=monday,
+        sittings=[
+            SittingOut(user_id=s.user.pk, name=s.user.name, begins=s.begins, ends=s.ends)
+            for s in planning.sittings(monday)
+        ],
+        rounds=[_round(r, printers) for r in rounds if r.printer_id in printers],
+        left=_left(plan, printers),
+        bookings=[_booking(b, printers[b.printer_id]) for b in booked],
+        planned_at=None if plan is None else plan.at,
+        by="" if plan is None else name_of(plan.by),
+        share=1.0 if plan is None else plan.share,
+        people=[
+            PersonHours(
+                user_id=u.pk,
+                name=u.name,
+                hours=[HourSpan(weekday=h.weekday, begins=h.begins, ends=h.ends) for h in hours if h.user_id == u.pk],
+            )
+            for u in people
+        ],
+        calendars=[_calendar(c) for c in calendars.all_of_them()],
+    )
+
+
+def _round(r: PlannedRound, printers: dict[int, Printer]) -> PlannedOut:
+    p = printers[r.printer_id]
+    return PlannedOut(
+        printer_id=p.pk,
+        printer=p.name,
+        area=p.area.name,
+        user_id=r.user_id,
+        name=r.user.name,
+        begins=r.begins,
+        ends=r.ends,
+        tasks=len(r.tasks),
+        fixed=r.fixed,
+        clashes=r.clashes,
+    )
+
+
+def _left(plan: PlannedWeek | None, printers: dict[int, Printer]) -> list[RoundLeft]:
+    rows = [] if plan is None else plan.left
+    return [
+        RoundLeft(
+            printer_id=x["printer"],
+            printer=printers[x["printer"]].name,
+            minutes=x["minutes"],
+            tasks=x["tasks"],
+            why=x["why"],
+            would=x["would"],
+        )
+        for x in rows
+        if x["printer"] in printers
+    ]
+
+
+def _booking(b: Booking, p: Printer) -> BookingOut:
+    return BookingOut(printer_id=p.pk, printer=p.name, begins=b.begins, ends=b.ends, words=b.words)
+
+
+def _calendar(c: Calendar) -> CalendarOut:
+    known = {"bookings": c.many, "printer": c.printer.name if c.printer else ""}  # type: ignore[attr-defined]
+    return CalendarOut(id=c.pk, name=c.name, of_none=c.of_none, at=c.at, by=name_of(c.by), **known)
+
+
+@router.get("/service/week", auth=may("service.see"), response=WeekPlan, operation_id="service.week")
+def see(request: SignedIn, day: date | None = None):
+    """The week of a day (today's, where none is told): hours, bookings, and the plan."""
+    return _week(day or timezone.localdate(now()))
+
+
+class WeekIn(Schema):
+    monday: date
+
+
+@router.post("/service/week", auth=may("service.tick"), response=WeekPlan, operation_id="service.plan_week")
+@once
+def plan(request: SignedIn, payload: WeekIn):
+    """Plan a week, around what was put by hand."""
+    planning.plan(request.user, payload.monday)
+    return _week(payload.monday)
+
+
+class MoveRoundIn(WeekIn):
+    """Where a machine's round goes: to whom, and when."""
+
+    printer_id: int
+    user_id: int
+    begins: datetime
+
+
+@router.post("/service/week/move", auth=may("service.tick"), response=WeekPlan, operation_id="service.move_round")
+@once
+def move(request: SignedIn, payload: MoveRoundIn):
+    """Put a round by hand; the rest is planned around it."""
+    p = payload
+    begins = p.begins if p.begins.tzinfo else p.begins.replace(tzinfo=timezone.get_default_timezone())
+    planning.move(request.user, p.monday, p.printer_id, p.user_id, begins)
+    return _week(p.monday)
+
+
+class FreeIn(WeekIn):
+    printer_id: int
+
+
+@router.post("/service/week/free", auth=may("service.tick"), response=WeekPlan, operation_id="service.free_round")
+@once
+def free(request: SignedIn, payload: FreeIn):
+    """A round that was put by hand is planned like the others again."""
+    planning.plan(request.user, payload.monday, free=[payload.printer_id])
+    return _week(payload.monday)
+
+
+class HoursIn(Schema):
+    """All times of the week at which somebody is there for service."""
+
+    user_id: int
+    hours: list[HourSpan] = Field(max_length=40)
+
+
+@router.post("/service/hours", auth=may("service.tick"), response=WeekPlan, operation_id="service.hours")
+@once
+def hours(request: SignedIn, payload: HoursIn):
+    """Tell when somebody is there: oneself, or the lead anybody."""
+    told = [(h.weekday, h.begins, h.ends) for h in payload.hours]
+    planning.set_hours(request.user, payload.user_id, told)
+    return _week(timezone.localdate(now()))
+
+
+@router.post("/calendars", auth=may("service.plan"), response=WeekPlan, operation_id="service.take_calendar")
+def take_calendar(
+    request: SignedIn,
+    name: Annotated[str, Form(max_length=80)],
+    file: File[UploadedFile],
+    printer_id: Annotated[int | None, Form()] = None,
+):
+    """Take a calendar of bookings (iCalendar, up to 8 MB): of one machine, or of those that its bookings name. The same name: the newer one."""
+    data = file.read(calendars.MOST_BYTES + 1)
+
+    def act() -> WeekPlan:
+        calendars.take(request.user, name, data, printer_id)
+        return _week(timezone.localdate(now()))
+
+    return once_only(request, act)
+
+
+@router.post(
+    "/calendars/{calendar_id}/forget",
+    auth=may("service.plan"),
+    response=WeekPlan,
+    operation_id="service.forget_calendar",
+)
+@once
+def forget_calendar(request: SignedIn, calendar_id: int):
+    """Forget a calendar with its bookings."""
+    calendars.forget(request.user, calendar_id)
+    return _week(timezone.localdate(now()))
+
+
+@router.get("/service/rounds.ics", auth=may("service.see"), operation_id="service.my_calendar")
+def my_calendar(request: SignedIn):
+    """One's own planned rounds as an iCalendar file."""
+    body = calendars.as_calendar(planning.rounds_of(request.user), f"Rounds of {request.user.name}", _origin(request))
+    return download(body, "text/calendar; charset=utf-8", "rounds.ics")
+
+
+class FeedOut(Schema):
+    """The private address of one's rounds: whoever has it can read them."""
+
+    address: str
+
+
+@router.post("/service/feed", auth=may("service.see"), response=FeedOut, operation_id="service.new_feed")
+def new_feed(request: SignedIn):
+    """Make a private address for one's rounds, for a calendar to read; the one before is no longer good."""
+    return FeedOut(address=f"{_origin(request)}/api/feeds/{calendars.new_feed(request.user)}.ics")
+
+
+@router.get("/feeds/{secret}.ics", auth=may("service.feed"), operation_id="service.feed")
+def feed(request: HttpRequest, secret: str):
+    """Somebody's planned rounds, by their private address."""
+    user = calendars.feed_of(secret) if len(secret) <= 80 else None
+    if user is None:
+        raise Problem(404, "not_found", "This address is not, or no longer, good.")
+    body = calendars.as_calendar(planning.rounds_of(user), f"Rounds of {user.name}", _origin(request))
+    return HttpResponse(body, content_type="text/calendar; charset=utf-8", headers={"Cache-Control": "no-store"})
+
+
+def _origin(request: HttpRequest) -> str:
+    return request.build_absolute_uri("/").rstrip("/")
