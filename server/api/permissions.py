@@ -176,3 +176,9 @@ def own_or_lead(user: User, work: Work) -> None:
     """Object rule: the lead sees and stops all long work, who asked for it their own."""
     if not user.may(Role.LEAD) and work.by_id != user.pk:
         raise Problem(403, "not_yours", "Only the lead, and who asked for it, sees this.")
+
+
+def own_hours_or_lead(user: User, of_whom: int) -> None:
+    """Object rule: everybody tells their own hours, the lead anybody's."""
+    if user.pk != of_whom and not user.may(Role.LEAD):
+        raise Problem(403, "not_yours", "Only the lead tells the hours of others.")

@@ -9,14 +9,14 @@ from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from ninja import Field, File, Form, Router, Schema, UploadedFile
 from people.clock import now
-from people.models import Role, User, name_of
-from service import calendars, planning
+from people.models import User, name_of
+from service import calendars, letter, planning
 from service.models import Booking, Calendar, Hours, PlannedRound, PlannedWeek
 from workshop.models import Printer
 
 from .downloads import download
 from .once import once, once_only
-from .permissions import may
+from .permissions import may, may_work, own_hours_or_lead
 from .problems import Problem
 from .signed import SignedIn
 
@@ -111,7 +111,7 @@ def _week(monday: date) -> WeekPlan:
     monday = planning.monday_of(monday)
     plan = planning.week_of(monday)
     printers = {p.pk: p for p in Printer.on_the_floor()}
-    people = [u for u in User.objects.filter(is_active=True).order_by("name") if u.may(Role.TECHNICIAN)]
+    people = _who_serve()
     hours = list(Hours.objects.filter(user__in=people))
     zone = timezone.get_default_timezone()
     since = datetime.combine(monday, time(), tzinfo=zone)
@@ -139,6 +139,10 @@ def _week(monday: date) -> WeekPlan:
         ],
         calendars=[_calendar(c) for c in calendars.all_of_them()],
     )
+
+
+def _who_serve() -> list[User]:
+    return [u for u in User.objects.filter(is_active=True).order_by("name") if may_work(u)]
 
 
 def _round(r: PlannedRound, printers: dict[int, Printer]) -> PlannedOut:
@@ -185,7 +189,10 @@ def _calendar(c: Calendar) -> CalendarOut:
 @router.get("/service/week", auth=may("service.see"), response=WeekPlan, operation_id="service.week")
 def see(request: SignedIn, day: date | None = None):
     """The week of a day (today's, where none is told): hours, bookings, and the plan."""
-    return _week(day or timezone.localdate(now()))
+    today = timezone.localdate(now())
+    if day is not None and abs(day - today) > timedelta(days=400):
+        raise Problem(422, "out_of_range", "Choose a week of this year.", "day")
+    return _week(day or today)
 
 
 class WeekIn(Schema):
@@ -241,8 +248,11 @@ class HoursIn(Schema):
 @once
 def hours(request: SignedIn, payload: HoursIn):
     """Tell when somebody is there: oneself, or the lead anybody."""
-    told = [(h.weekday, h.begins, h.ends) for h in payload.hours]
-    planning.set_hours(request.user, payload.user_id, told)
+    own_hours_or_lead(request.user, payload.user_id)
+    user = next((u for u in _who_serve() if u.pk == payload.user_id), None)
+    if user is None:
+        raise Problem(422, "out_of_range", "Choose somebody who does service.", "user_id")
+    planning.set_hours(request.user, user, [(h.weekday, h.begins, h.ends) for h in payload.hours])
     return _week(timezone.localdate(now()))
 
 
@@ -307,3 +317,39 @@ def feed(request: HttpRequest, secret: str):
 
 def _origin(request: HttpRequest) -> str:
     return request.build_absolute_uri("/").rstrip("/")
+
+
+class LetterPart(Schema):
+    """A part of the letter; where it has no lines, ``empty`` says so."""
+
+    title: str
+    lines: list[str]
+    empty: str
+
+
+class LetterOut(Schema):
+    """The letter of a week: what was done in it, and how things stand now."""
+
+    monday: date
+    parts: list[LetterPart]
+
+
+@router.get("/service/letter", auth=may("service.see"), response=LetterOut, operation_id="service.letter")
+def see_letter(request: SignedIn, day: date | None = None):
+    """The letter of the week of a day (today's, where none is told)."""
+    told = letter.letter(_letter_day(day))
+    return LetterOut(monday=told.monday, parts=[LetterPart.model_validate(p, from_attributes=True) for p in told.parts])
+
+
+@router.get("/service/letter.pdf", auth=may("service.see"), operation_id="service.letter_pdf")
+def letter_pdf(request: SignedIn, day: date | None = None):
+    """The same as PDF."""
+    told = letter.letter(_letter_day(day))
+    return download(letter.as_pdf(told), "application/pdf", f"week-{told.monday:%Y-%m-%d}.pdf")
+
+
+def _letter_day(day: date | None) -> date:
+    today = timezone.localdate(now())
+    if day is not None and not today - timedelta(days=3660) <= day <= today:
+        raise Problem(422, "out_of_range", "Choose a week until today, of the last ten years.", "day")
+    return day or today

@@ -34,6 +34,7 @@ const FETCH = {
   round: () => import("./rounds/RoundPage"),
   tasks: () => import("./rounds/TasksPage"),
   week: () => import("./rounds/WeekPage"),
+  letter: () => import("./rounds/LetterPage"),
   stores: () => import("./stores/StoresPage"),
   quarter: () => import("./workshop/QuarterPage"),
   instrument: () => import("./instrument/InstrumentPage"),
@@ -64,6 +65,7 @@ const FleetPage = view(FETCH.fleet, "FleetPage");
 const RoundsPage = view(FETCH.rounds, "RoundsPage");
 const RoundPage = view(FETCH.round, "RoundPage");
 const WeekPage = view(FETCH.week, "WeekPage");
+const LetterPage = view(FETCH.letter, "LetterPage");
 const TasksPage = view(FETCH.tasks, "TasksPage");
 const StoresPage = view(FETCH.stores, "StoresPage");
 const QuarterPage = view(FETCH.quarter, "QuarterPage");
@@ -214,6 +216,7 @@ function Frame({ me }: { me: Me }) {
               <Route path="/fleet" element={<FleetPage />} />
               <Route path="/rounds" element={<RoundsPage />} />
               <Route path="/rounds/week" element={<WeekPage />} />
+              <Route path="/rounds/letter" element={<LetterPage />} />
               <Route path="/rounds/tasks" element={<TasksPage />} />
               <Route path="/rounds/:id" element={<RoundPage />} />
               <Route path="/m/:id" element={<FromLabel technician={technician} />} />

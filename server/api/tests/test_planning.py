@@ -294,3 +294,55 @@ class Feeds(Week):
         self.good("technician", "POST", "/service/week/move", {**where, "begins": "2026-03-05T09:30:00"})
         after = {e.uid.value for e in self.read(self.clients["technician"].get("/api/service/rounds.ics").content)}
         self.assertEqual(before, after)
+
+
+class Letters(Week):
+    def lines(self, title, day=None):
+        seen = self.good("technician", "GET", "/service/letter" + (f"?day={day}" if day else ""))
+        return next(p["lines"] for p in seen["parts"] if p["title"] == title)
+
+    def test_it_tells_what_was_done_is_open_due_planned_and_fit(self):
+        path = f"/printers/{self.slinger.pk}/service/done"
+        self.good("technician", "POST", path, {"task": "joints", "found": "fine"})
+        self.good("technician", "POST", path, {"task": "plate", "found": "needed"})
+        case = self.report(printer=self.slinger)
+        self.hours((1, "09:00", "13:00"))
+        self.plan()
+        self.assertEqual(
+            self.lines("Done"),
+            [
+                "Halyard: 2 tasks by Technician. Plate washed; then alcohol; then what its surface allows: it was wanted."
+            ],
+        )
+        self.assertIn(f"Case {case}, Halyard", self.lines("Open cases")[0])
+        self.assertTrue(any(line.startswith("Bowline: ") for line in self.lines("Due")))
+        self.assertRegex(self.lines("Planned")[0], r"^Tuesday 3 March, 09:\d\d: \w+, Technician\.$")
+        self.assertEqual(self.lines("To order"), [])
+        self.assertIn("For a fine part: Bowline", " ".join(self.lines("Machines")))
+        with at(MONDAY + timedelta(days=8)):
+            self.assertEqual(self.lines("Done"), [])
+            self.assertEqual(len(self.lines("Done", "2026-03-04")), 1)
+        self.refused(422, "out_of_range", "day", "technician", "GET", "/service/letter?day=2026-03-20")
+
+    def test_on_paper_it_says_the_same(self):
+        path = f"/printers/{self.slinger.pk}/service/done"
+        self.good(
+            "technician",
+            "POST",
+            path,
+            {"task": "joints", "found": "trouble", "words": "<b>Cracked</b> & loose.", "component_id": self.joint()},
+        )
+        pdf = self.clients["technician"].get("/api/service/letter.pdf").content
+        self.assertTrue(pdf.startswith(b"%PDF"))
+        self.assertEqual(pdf.count(b"/Type /Page\n"), 1)
+
+    def joint(self):
+        return self.slinger.components.filter(kind="joints").first().pk
+
+    def test_a_long_one_is_cut_and_says_how_much_more(self):
+        for i in range(50):
+            Printer.objects.create(
+                name=f"Extra {i:02}", model=self.slinger.model, area=self.slinger.area, position=i + 10
+            )
+        due = self.lines("Due")
+        self.assertEqual((len(due), due[-1]), (41, "And 12 more."))

@@ -2731,6 +2731,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/service/letter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See Letter
+         * @description The letter of the week of a day (today's, where none is told).
+         */
+        get: operations["service.letter"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/letter.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Letter Pdf
+         * @description The same as PDF.
+         */
+        get: operations["service.letter_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores": {
         parameters: {
             query?: never;
@@ -12580,6 +12620,31 @@ export interface components {
             address: string;
         };
         /**
+         * LetterOut
+         * @description The letter of a week: what was done in it, and how things stand now.
+         */
+        LetterOut: {
+            /**
+             * Monday
+             * Format: date
+             */
+            monday: string;
+            /** Parts */
+            parts: components["schemas"]["LetterPart"][];
+        };
+        /**
+         * LetterPart
+         * @description A part of the letter; where it has no lines, ``empty`` says so.
+         */
+        LetterPart: {
+            /** Title */
+            title: string;
+            /** Lines */
+            lines: string[];
+            /** Empty */
+            empty: string;
+        };
+        /**
          * DrawerOut
          * @description What lies in a drawer. ``expected``, ``low``, ``high``: how many are wanted in the next quarter (5 and 95 %); ``parts``: so many sit in
          *     machines that may want one, of ``unknown`` more nobody can tell. ``short_on``: from then on the chance of standing without is over what
@@ -17700,6 +17765,48 @@ export interface operations {
             path: {
                 secret: string;
             };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "service.letter": {
+        parameters: {
+            query?: {
+                day?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetterOut"];
+                };
+            };
+        };
+    };
+    "service.letter_pdf": {
+        parameters: {
+            query?: {
+                day?: string | null;
+            };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;

@@ -31,6 +31,9 @@ export function RoundsPage() {
             <Link to="/rounds/tasks" className="inline-flex min-h-11 items-center">
               Tasks, and how often
             </Link>
+            <Link to="/rounds/letter" className="inline-flex min-h-11 items-center">
+              The letter
+            </Link>
             <Link to="/stores" className="inline-flex min-h-11 items-center">
               Stores
             </Link>

@@ -8,6 +8,7 @@ import { ago } from "../kit/figures";
 import { counted, inside } from "../kit/words";
 import { Calendars } from "./Calendars";
 import { HoursSheet } from "./HoursSheet";
+import { local, mondayOf } from "./words";
 
 export type Week = Schemas["WeekPlan"];
 type Sitting = Week["sittings"][number];
@@ -26,16 +27,6 @@ export function useWeekWrite<T>(day: string, write: (told: T) => Promise<Week>, 
       done?.(now);
     },
   });
-}
-
-const local = (d: Date) =>
-  `${d.getFullYear()}-${String(d.getMonth() + 1).padStart(2, "0")}-${String(d.getDate()).padStart(2, "0")}`;
-
-/** The Monday of the week so many weeks from a day. */
-export function mondayOf(day: Date, weeks = 0): string {
-  const d = new Date(day);
-  d.setDate(d.getDate() - ((d.getDay() + 6) % 7) + 7 * weeks);
-  return local(d);
 }
 
 const dayWords = (iso: string) =>

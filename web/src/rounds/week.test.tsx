@@ -5,7 +5,9 @@ import { describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
 import { MeContext } from "../session/me";
 import { handle, slowServer } from "../tests/hands";
-import { mondayOf, WeekPage } from "./WeekPage";
+import { LetterPage } from "./LetterPage";
+import { WeekPage } from "./WeekPage";
+import { mondayOf } from "./words";
 
 type Week = Schemas["WeekPlan"];
 const monday = mondayOf(new Date());
@@ -171,5 +173,20 @@ describe("hours and calendars", () => {
     await waitFor(() => expect(server.sent).toHaveLength(1));
     server.answer({ address: "http://workshop/api/feeds/abc.ics" });
     expect(await screen.findByText("http://workshop/api/feeds/abc.ics")).toBeTruthy();
+  });
+});
+
+describe("the week's letter", () => {
+  it("has its parts in words, and says where there is nothing", () => {
+    const parts = [
+      { title: "Done", lines: ["Bowline: 3 tasks by Wen. All fine."], empty: "Nothing was written down." },
+      { title: "To order", lines: [], empty: "Nothing." },
+    ];
+    handle(<LetterPage />, [[["service", "letter", monday], { monday, parts }]]);
+    expect(screen.getByRole("region", { name: "Done" }).textContent).toBe("DoneBowline: 3 tasks by Wen. All fine.");
+    expect(screen.getByRole("region", { name: "To order" }).textContent).toBe("To orderNothing.");
+    expect(screen.getByRole("link", { name: "As PDF" }).getAttribute("href")).toBe(
+      `/api/service/letter.pdf?day=${monday}`,
+    );
   });
 });

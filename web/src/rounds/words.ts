@@ -34,3 +34,14 @@ export const over = (days: number) => (days < 1 ? "today" : `${counted(Math.roun
 
 /** The rounds of several machines in one go. */
 export const goPath = ([first, ...rest]: number[]) => `/rounds/${first}${rest.length ? `?then=${rest.join(",")}` : ""}`;
+
+/** A day as the API tells it, of this device's zone. */
+export const local = (d: Date) =>
+  `${d.getFullYear()}-${String(d.getMonth() + 1).padStart(2, "0")}-${String(d.getDate()).padStart(2, "0")}`;
+
+/** The Monday of the week so many weeks from a day. */
+export function mondayOf(day: Date, weeks = 0): string {
+  const d = new Date(day);
+  d.setDate(d.getDate() - ((d.getDay() + 6) % 7) + 7 * weeks);
+  return local(d);
+}
