@@ -40,10 +40,13 @@ class PersonHours(Schema):
 
 
 class SittingOut(Schema):
+    """Somebody's hours on one day; ``fetching``: minutes for what its rounds take, before the first of them."""
+
     user_id: int
     name: str
     begins: datetime
     ends: datetime
+    fetching: float
 
 
 class PlannedOut(Schema):
@@ -120,7 +123,13 @@ def _week(monday: date) -> WeekPlan:
     return WeekPlan(
         monday=monday,
         sittings=[
-            SittingOut(user_id=s.user.pk, name=s.user.name, begins=s.begins, ends=s.ends)
+            SittingOut(
+                user_id=s.user.pk,
+                name=s.user.name,
+                begins=s.begins,
+                ends=s.ends,
+                fetching=planning.fetching(s, rounds),
+            )
             for s in planning.sittings(monday)
         ],
         rounds=[_round(r, printers) for r in rounds if r.printer_id in printers],

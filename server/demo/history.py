@@ -183,8 +183,22 @@ _ROUND = {
 _WHOLE = ("Bowline", "Marline", "Halyard", "Windlass")
 
 
+#: What was done every month before, where it was not skipped, and how often it was wanted then.
+_MONTHLY = {"dust": 0.05, "joints": 0.05, "guides": 0.1, "belts": 0.15, "gears": 0.75}
+#: When, days ago; and when a plate was washed.
+_MONTHS, _WEEKS = range(402, 100, -30), range(80, 5, -7)
+
+
 def rounds_done(maker: Maker) -> None:
-    """A whole round of four machines, and the shorter one after it, ticked off task by task."""
+    """Short rounds of four machines every month, some skipped; a whole round, and the shorter one after it; plates washed by the week."""
+    for days in _MONTHS:
+        for k, name in enumerate(_WHOLE):
+            if float(maker.rng.random()) > 0.25:
+                _ticked(maker, name, _MONTHLY, days, k)
+    for days in _WEEKS:
+        for k, name in enumerate(_WHOLE):
+            if float(maker.rng.random()) > 0.3:
+                _ticked(maker, name, ["plate"], days, k)
     for k, name in enumerate(_WHOLE):
         _ticked(maker, name, maker.call("tech", "GET", f"/printers/{maker.printer(name).pk}/service")["round"], 84, k)
     for k, (name, done) in enumerate(_ROUND.items()):
@@ -194,7 +208,8 @@ def rounds_done(maker: Maker) -> None:
 def _ticked(maker: Maker, name: str, done: Iterable[str], days: int, k: int) -> None:
     for j, task in enumerate(done):
         with at(maker.today - timedelta(days=days, hours=1) + timedelta(minutes=30 * k + 6 * j)):
-            told = {"task": task, "found": "needed" if task == "gears" else "fine"}
+            wanted = float(maker.rng.random()) < _MONTHLY.get(task, 0.0)
+            told = {"task": task, "found": "needed" if wanted else "fine"}
             maker.call("tech2", "POST", f"/printers/{maker.printer(name).pk}/service/done", told)
 
 

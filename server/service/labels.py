@@ -33,8 +33,8 @@ SHEETS: dict[str, Sheet] = {
     "a4-65": Sheet("A4, 5 by 13, 38.1 by 21.2 mm", _A4, (38.1, 21.2), 5, 13, (4.7, 10.7), (40.6, 21.2)),
     "letter-30": Sheet("Letter, 3 by 10, 66.7 by 25.4 mm", _LETTER, (66.7, 25.4), 3, 10, (4.8, 12.7), (69.9, 25.4)),
 }
-#: From the edge of a label, in mm.
-_EDGE = 2.5
+#: From the edge of a label, in mm: nothing prints nearer, and a code wants white around it.
+_EDGE = 4.0
 
 
 @dataclass(frozen=True)
@@ -75,7 +75,7 @@ def _one(page: Any, label: Label, size: tuple[float, float]) -> None:
     from reportlab.pdfbase.pdfmetrics import stringWidth
 
     wide, high = size
-    side = min(high - 2 * _EDGE, wide * 0.42)
+    side = min(high - 1.5 * _EDGE, wide * 0.42)
     squares = [list(row) for row in segno.make(label.code, error="m", micro=False).matrix_iter(border=0)]
     step = side / len(squares)
     for r, row in enumerate(squares):
@@ -83,8 +83,8 @@ def _one(page: Any, label: Label, size: tuple[float, float]) -> None:
             if dark:
                 # A hair over, so that no white line is left between two.
                 page.rect((_EDGE + c * step) * mm, (high / 2 + side / 2 - (r + 1) * step) * mm, (step + 0.02) * mm, (step + 0.02) * mm, stroke=0, fill=1)  # fmt: skip
-    left = 2 * _EDGE + side
-    room = wide - left - _EDGE
+    left = 1.6 * _EDGE + side
+    room = wide - left - _EDGE / 2
     y = high / 2 + 3.2
     for words, font, points in ((label.name, "Helvetica-Bold", 13.0), (label.below, "Helvetica", 9.0), (label.small, "Helvetica", 7.0)):  # fmt: skip
         if not words:

@@ -15,6 +15,7 @@ from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 from kestov_core.condition import week as core
+from kestov_core.knowledge.tasks import tasks as came_with
 from measuring.models import Standing
 from people.clock import now
 from people.models import User, audit
@@ -248,6 +249,13 @@ def move(by: User, monday: date, printer_id: int, user_id: int, begins: datetime
     if not monday <= timezone.localdate(begins) < monday + timedelta(days=7):
         raise Refused(422, "out_of_range", "Choose a time in this week.", "begins")
     return plan(by, monday, put={printer_id: (user_id, begins)})
+
+
+def fetching(sitting: Sitting, rounds: Iterable[PlannedRound]) -> float:
+    """Minutes that fetching takes for the rounds of a sitting."""
+    known = came_with()
+    mine = [r for r in rounds if r.user_id == sitting.user.pk and r.begins < sitting.ends and r.ends > sitting.begins]
+    return core.FETCH * len({tool for r in mine for t in r.tasks if t in known for tool in known[t].tools})
 
 
 def week_of(monday: date) -> PlannedWeek | None:

@@ -72,6 +72,12 @@ class Plans(Week):
             ]
             self.assertTrue(any(b <= begins and ends <= e for b, e in within), r)
             self.assertGreater(r["tasks"], 3)
+        first = min(datetime.fromisoformat(r["begins"]) for r in seen["rounds"])
+        sitting = next(s for s in seen["sittings"] if datetime.fromisoformat(s["begins"]) <= first)
+        self.assertGreater(sitting["fetching"], 0)
+        self.assertGreaterEqual(
+            (first - datetime.fromisoformat(sitting["begins"])).total_seconds() / 60, sitting["fetching"]
+        )
 
     def test_a_booked_machine_is_left_alone(self):
         self.hours((1, "09:00", "13:00"), (3, "09:00", "13:00"))

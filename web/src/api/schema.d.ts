@@ -12517,7 +12517,10 @@ export interface components {
             /** Would */
             would: string;
         };
-        /** SittingOut */
+        /**
+         * SittingOut
+         * @description Somebody's hours on one day; ``fetching``: minutes for what its rounds take, before the first of them.
+         */
         SittingOut: {
             /** User Id */
             user_id: number;
@@ -12533,6 +12536,8 @@ export interface components {
              * Format: date-time
              */
             ends: string;
+            /** Fetching */
+            fetching: number;
         };
         /**
          * WeekPlan

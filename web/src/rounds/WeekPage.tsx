@@ -160,6 +160,7 @@ function OneSitting({ s, w }: { s: Sitting; w: Week }) {
         </span>{" "}
         <span className="text-ink2">
           {mine.length ? `${Math.round(done)} of ${Math.round(minutes(s))} minutes` : "nothing planned"}
+          {s.fetching ? `, and ${Math.round(s.fetching)} to fetch what they take` : ""}
         </span>
       </p>
       <div className="relative h-4 border border-line bg-well" aria-hidden="true">
