@@ -26,27 +26,45 @@ export type Ticked = Schemas["TickOut"];
 type Tick = Schemas["TickIn"];
 type Becomes = Tick["becomes"];
 
-const SAID: Record<NonNullable<Tick["found"]>, string> = {
+export const SAID: Record<NonNullable<Tick["found"]>, string> = {
   fine: "all fine",
   needed: "it was wanted",
   trouble: "trouble",
 };
 const PICTURES = "image/jpeg,image/png,image/webp";
 
-type Props = { id: number; machine: string; t: Task; onTold: (s: Ticked) => void; onLater: () => void };
-type Given = Partial<Tick> & Pick<Tick, "found"> & { picture?: File | null };
+export type Given = Omit<Partial<Tick>, "task"> & Pick<Tick, "found"> & { task: Task; picture?: File | null };
 
-export function OneTask({ id, machine, t, onTold, onLater }: Props) {
-  const [trouble, setTrouble] = useState(false);
-  const tick = useWrite<Ticked, Given>(({ picture, ...given }) => {
-    const body: Tick = { task: t.task, words: "", component_id: null, becomes: "kept", finding: "", ...given };
+/** Write down what was found of a task: sent, or kept on this device. */
+export function useTick(id: number, machine: string, onTold: (s: Ticked) => void) {
+  return useWrite<Ticked, Given>(({ picture, task, ...given }) => {
+    const body: Tick = { task: task.task, words: "", component_id: null, becomes: "kept", finding: "", ...given };
     const writes: { path: string; body: object }[] = [{ path: `/api/printers/${id}/service/done`, body }];
     if (picture)
       writes.push({ path: "/api/deeds/{id}/picture", body: [{ name: "file", value: picture, file: picture.name }] });
-    return { words: `${machine}: ${t.label}: ${SAID[given.found]}`, about: `/rounds/${id}`, mark: t.task, writes };
+    return {
+      words: `${machine}: ${task.label}: ${SAID[given.found]}`,
+      about: `/rounds/${id}`,
+      mark: task.task,
+      writes,
+    };
   }, onTold);
+}
+
+type Props = {
+  id: number;
+  machine: string;
+  t: Task;
+  /** All fine, or it was wanted: the page goes on at once. */
+  onDone: (found: "fine" | "needed") => void;
+  onTold: (s: Ticked) => void;
+  onLater: () => void;
+};
+
+export function OneTask({ id, machine, t, onDone: done, onTold, onLater }: Props) {
+  const [trouble, setTrouble] = useState(false);
+  const tick = useTick(id, machine, onTold);
   const free = !trouble && !tick.isPending && !tick.kept;
-  const done = (found: "fine" | "needed") => tick.mutate({ found });
   useKey("1", free ? () => done("fine") : null);
   useKey("2", free ? () => done("needed") : null);
   useKey("3", free ? () => setTrouble(true) : null);
@@ -107,7 +125,7 @@ export function OneTask({ id, machine, t, onTold, onLater }: Props) {
           t={t}
           error={tick.error}
           busy={tick.isPending}
-          onTell={(told) => tick.mutate({ found: "trouble", ...told })}
+          onTell={(told) => tick.mutate({ task: t, found: "trouble", ...told })}
           onLeave={() => setTrouble(false)}
         />
       ) : null}
@@ -120,7 +138,7 @@ type TroubleProps = {
   t: Task;
   error: unknown;
   busy: boolean;
-  onTell: (told: Omit<Given, "found">) => void;
+  onTell: (told: Omit<Given, "found" | "task">) => void;
   onLeave: () => void;
 };
 

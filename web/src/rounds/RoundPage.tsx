@@ -8,7 +8,7 @@ import { counted } from "../kit/words";
 import { WaitsHere } from "../offline/KeptNote";
 import { useWaiting } from "../offline/useEntries";
 import { AskedSheet } from "./AskedSheet";
-import { OneTask, type Service, type Task, type Ticked } from "./OneTask";
+import { OneTask, type Service, type Task, type Ticked, useTick } from "./OneTask";
 import { StateGate } from "./StateGate";
 import { WhereSketch } from "./WhereSketch";
 import { goPath, over, STATE } from "./words";
@@ -41,6 +41,8 @@ function Round({ id }: { id: number }) {
   const [later, setLater] = useState<string[]>([]);
   const [state, setState] = useState<Task["state"] | null>(null);
   const [opened, setOpened] = useState<number | null>(null);
+  // Ticked on this page: it goes on at once, whatever the network takes.
+  const [gone, setGone] = useState<string[]>([]);
   const printer = useQuery(theMachine(id));
   const service = useQuery(itsService(id));
   // Those that come after are fetched now: down the hall there may be no network.
@@ -55,6 +57,12 @@ function Round({ id }: { id: number }) {
     client.invalidateQueries({ queryKey: ["record", id] });
     client.invalidateQueries({ queryKey: ["floor"] });
   };
+  const tick = useTick(id, printer.data?.name ?? "", told);
+  const done = (task: Task, found: "fine" | "needed") => {
+    setGone((before) => [...before, task.task]);
+    // Each of several on their way is heard of, also an earlier one that is refused.
+    tick.mutateAsync({ task, found }).catch(() => setGone((before) => before.filter((t) => t !== task.task)));
+  };
   useTitle(printer.data ? `Round of ${printer.data.name}` : undefined);
   if (!service.data || !printer.data)
     return service.error || printer.error ? (
@@ -65,7 +73,7 @@ function Round({ id }: { id: number }) {
   const { due, asked } = service.data;
   // What waits on this device is done, though the workshop does not know it yet.
   const kept = waiting.filter((e) => !e.refused).map((e) => e.mark);
-  const round = service.data.round.filter((t) => !kept.includes(t));
+  const round = service.data.round.filter((t) => !kept.includes(t) && !gone.includes(t));
   const left = round.filter((t) => !later.includes(t));
   const now = due.find((t) => t.task === left[0]);
   const minutes = due.filter((t) => left.includes(t.task)).reduce((s, t) => s + t.minutes, 0);
@@ -96,6 +104,7 @@ function Round({ id }: { id: number }) {
               id={id}
               machine={printer.data.name}
               t={now}
+              onDone={(found) => done(now, found)}
               onTold={told}
               onLater={() => setLater([...later, now.task])}
             />
@@ -107,6 +116,7 @@ function Round({ id }: { id: number }) {
               onNext={after.length ? () => go(goPath(after)) : undefined}
             />
           )}
+          <ErrorNote error={tick.error} />
           <WaitsHere about={`/rounds/${id}`} />
         </section>
         <AskedSheet id={id} asked={asked} due={due} onTold={told} />

@@ -157,6 +157,17 @@ describe("a round", () => {
     await waitFor(() => expect(screen.getByRole("heading", { level: 1 }).textContent).toMatch(/plug it in/));
   });
 
+  it("goes on at once when it is ticked, and comes back to what was refused", async () => {
+    const { server, hands } = await unplugged();
+    await hands.keyboard("1");
+    // Nothing was answered yet.
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toMatch(/plug it in/);
+    await waitFor(() => expect(server.sent).toHaveLength(1));
+    server.answer({ status: 404, code: "not_found", title: "", detail: "There is no such task.", field: null }, 404);
+    expect((await screen.findAllByText("There is no such task.")).length).toBeGreaterThan(0);
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("Idlers spun");
+  });
+
   it("asks in which part trouble was found, and says at its field what is missing", async () => {
     const { server, hands } = await unplugged();
     await hands.keyboard("3");
