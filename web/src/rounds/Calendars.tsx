@@ -6,7 +6,7 @@ import { Button, ErrorNote, FilePick, fieldError, TextField } from "../kit/bits"
 import { ago } from "../kit/figures";
 import { counted } from "../kit/words";
 import { atLeast, useMe } from "../session/me";
-import { useWeekWrite, type Week } from "./WeekPage";
+import { useWeekWrite, type Week } from "./week";
 
 export function Calendars({ w }: { w: Week }) {
   const lead = atLeast(useMe(), "lead");

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api, got } from "../api/client";
 import { Button, ErrorNote, fieldError, INPUT } from "../kit/bits";
 import { atLeast, useMe } from "../session/me";
-import { useWeekWrite, type Week } from "./WeekPage";
+import { useWeekWrite, type Week } from "./week";
 
 type Person = Week["people"][number];
 type Span = Person["hours"][number];

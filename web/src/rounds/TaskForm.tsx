@@ -3,7 +3,7 @@ import { useState } from "react";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, fieldError, INPUT, LongField, TextField } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
-import { type Task, type Tasks, useTasksWrite } from "./TasksPage";
+import { type Task, type Tasks, useTasksWrite } from "./tasks";
 import { STATE } from "./words";
 
 type Every = Schemas["Every"];

@@ -1,32 +1,14 @@
 /** The tasks of service as this workshop has them: how often, from where, in which order; what the rounds tell; changed by the lead. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, got, type Schemas } from "../api/client";
+import { api, got } from "../api/client";
 import { Button, ErrorNote, Field, INPUT, Loading, useTitle } from "../kit/bits";
 import { ago } from "../kit/figures";
 import { atLeast, useMe } from "../session/me";
 import { AddTask, ChangeTask } from "./TaskForm";
+import { type Task, tasksKey, useTasksWrite } from "./tasks";
 import { every, SOURCE } from "./words";
-
-export type Tasks = Schemas["TasksOut"];
-export type Task = Tasks["tasks"][number];
-
-export const tasksKey = (model: number | null) => ["service", "tasks", model];
-
-/** What changes the tasks answers with all of them; what is due is looked up anew. */
-export function useTasksWrite<T>(model: number | null, write: (told: T) => Promise<Tasks>, done?: () => void) {
-  const client = useQueryClient();
-  return useMutation({
-    mutationFn: write,
-    onSuccess: (all) => {
-      client.invalidateQueries({ queryKey: ["service"] });
-      client.invalidateQueries({ predicate: (q) => q.queryKey[2] === "service" });
-      client.setQueryData(tasksKey(model), all);
-      done?.();
-    },
-  });
-}
 
 export function TasksPage() {
   const lead = atLeast(useMe(), "lead");

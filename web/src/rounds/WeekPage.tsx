@@ -1,37 +1,22 @@
 /** The week: which round by whom and when, what did not fit and why; moved by hand, and planned again around it. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, got, type Schemas } from "../api/client";
+import { api, got } from "../api/client";
 import { Button, ErrorNote, Field, fieldError, INPUT, Loading, TextField, useKey, useTitle } from "../kit/bits";
 import { ago } from "../kit/figures";
 import { counted, inside } from "../kit/words";
 import { Calendars } from "./Calendars";
 import { HoursSheet } from "./HoursSheet";
+import { useWeekWrite, type Week, weekKey } from "./week";
 import { local, mondayOf } from "./words";
 
-export type Week = Schemas["WeekPlan"];
 type Sitting = Week["sittings"][number];
 type Planned = Week["rounds"][number];
 
-export const weekKey = (day: string) => ["service", "week", day];
-
-/** A write that answers with the week. */
-export function useWeekWrite<T>(day: string, write: (told: T) => Promise<Week>, done?: (now: Week) => void) {
-  const client = useQueryClient();
-  return useMutation({
-    mutationFn: write,
-    onSuccess: (now) => {
-      client.invalidateQueries({ queryKey: ["service", "week"] });
-      if (now.monday === day) client.setQueryData(weekKey(day), now);
-      done?.(now);
-    },
-  });
-}
-
 const dayWords = (iso: string) =>
   new Date(iso).toLocaleDateString(undefined, { weekday: "long", day: "numeric", month: "long" });
-export const clock = (iso: string) =>
+const clock = (iso: string) =>
   new Date(iso).toLocaleTimeString(undefined, { hour: "2-digit", minute: "2-digit", hour12: false });
 const minutes = (r: { begins: string; ends: string }) => (Date.parse(r.ends) - Date.parse(r.begins)) / 60e3;
 
