@@ -10,6 +10,7 @@ from django.utils import timezone
 from ninja import Field, File, Form, Router, Schema, UploadedFile
 from people.clock import now
 from people.models import User, name_of
+from pydantic import field_validator
 from service import calendars, letter, planning
 from service.models import Booking, Calendar, Hours, PlannedRound, PlannedWeek
 from workshop.models import Printer
@@ -29,6 +30,13 @@ class HourSpan(Schema):
     weekday: int = Field(ge=0, le=6)
     begins: time
     ends: time
+
+    @field_validator("begins", "ends")
+    @classmethod
+    def _of_the_workshop(cls, told: time) -> time:
+        if told.tzinfo is not None:
+            raise ValueError("Give the workshop's own time, without a zone.")
+        return told
 
 
 class PersonHours(Schema):

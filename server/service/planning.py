@@ -153,9 +153,7 @@ def plan(
     by: User, monday: date, put: dict[int, tuple[int, datetime]] | None = None, free: Iterable[int] = ()
 ) -> PlannedWeek:
     """Plan a week. ``put``: machines put by hand to a person and a time; ``free``: those that are planned again like the others."""
-    today = timezone.localdate(now())
-    if monday.weekday() != 0 or not monday_of(today) <= monday <= today + timedelta(days=60):
-        raise Refused(422, "out_of_range", "Choose this week, or one of the next eight.", "monday")
+    _a_week_to_come(monday)
     row, _ = PlannedWeek.objects.select_for_update().get_or_create(monday=monday, defaults={"at": now(), "by": by})
     people = sittings(monday)
     start = datetime.combine(monday, time(), tzinfo=timezone.get_default_timezone())
@@ -202,6 +200,12 @@ def plan(
     return row
 
 
+def _a_week_to_come(monday: date) -> None:
+    today = timezone.localdate(now())
+    if monday.weekday() != 0 or not monday_of(today) <= monday <= today + timedelta(days=60):
+        raise Refused(422, "out_of_range", "Choose this week, or one of the next eight.", "monday")
+
+
 def _lengths(people: list[Sitting]) -> list[float]:
     """How long sittings are, in minutes: the longest, the middle one, the shortest."""
     rows = sorted({(s.ends - s.begins).total_seconds() / 60 for s in people}, reverse=True)
@@ -246,7 +250,10 @@ def move(by: User, monday: date, printer_id: int, user_id: int, begins: datetime
         raise Refused(404, "not_found", "There is no such machine.")
     if not Hours.objects.filter(user=user_id).exists():
         raise Refused(422, "out_of_range", "Choose somebody who has hours for service.", "user_id")
-    if not monday <= timezone.localdate(begins) < monday + timedelta(days=7):
+    _a_week_to_come(monday)
+    if abs(begins - now()) > timedelta(days=100) or not monday <= timezone.localdate(begins) < monday + timedelta(
+        days=7
+    ):
         raise Refused(422, "out_of_range", "Choose a time in this week.", "begins")
     return plan(by, monday, put={printer_id: (user_id, begins)})
 

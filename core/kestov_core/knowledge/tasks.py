@@ -29,10 +29,12 @@ STAGES: tuple[Stage, ...] = get_args(Stage)
 BY_MATERIAL = "by material"
 Line = Annotated[str, Field(min_length=3, max_length=200)]
 Label = Annotated[str, Field(min_length=5, max_length=80)]
-Days = Annotated[float, Field(ge=1, le=3650)]
-Hours = Annotated[float, Field(ge=1, le=1e5)]
-Kg = Annotated[float, Field(ge=0.01, le=1e4)]
-Km = Annotated[float, Field(ge=0.1, le=1e6)]
+#: No interval is shorter or longer.
+_BOUNDS: dict[str, tuple[float, float]] = {"days": (1, 3650), "hours": (1, 1e5), "kg": (0.01, 1e4), "km": (0.1, 1e6)}
+Days = Annotated[float, Field(ge=_BOUNDS["days"][0], le=_BOUNDS["days"][1])]
+Hours = Annotated[float, Field(ge=_BOUNDS["hours"][0], le=_BOUNDS["hours"][1])]
+Kg = Annotated[float, Field(ge=_BOUNDS["kg"][0], le=_BOUNDS["kg"][1])]
+Km = Annotated[float, Field(ge=_BOUNDS["km"][0], le=_BOUNDS["km"][1])]
 Minutes = Annotated[float, Field(ge=1, le=240)]
 Steps = Annotated[list[Line], Field(min_length=1, max_length=20)]
 Tools = Annotated[list[Line], Field(max_length=20)]
@@ -56,9 +58,14 @@ class Every(BaseModel):
 
     def times(self, factor: float) -> Every:
         """The same, stretched (above 1) or shortened, in figures that one would say; no shorter than may be told."""
-        days = None if self.days is None else max(1.0, round(self.days * factor))
-        others = (None if v is None else max(least, _said(v * factor)) for v, least in ((self.hours, 1.0), (self.kg, 0.01), (self.km, 0.1)))  # fmt: skip
-        return Every(days=days, **dict(zip(("hours", "kg", "km"), others, strict=True)))
+        told: dict[str, float | None] = {}
+        for unit, (least, most) in _BOUNDS.items():
+            v = getattr(self, unit)
+            if v is not None:
+                other = round(v * factor) if unit == "days" else _said(v * factor)
+                v = min(most, max(least, float(other)))
+            told[unit] = v
+        return Every.model_validate(told)
 
 
 def _said(v: float) -> float:

@@ -130,3 +130,4 @@ class Layers(unittest.TestCase):
     def test_stretched_in_figures_that_one_would_say(self):
         self.assertEqual(Every(days=30, hours=150, kg=1.5).times(1.29), Every(days=39, hours=190, kg=1.9))
         self.assertEqual(Every(days=1).times(0.5), Every(days=1))
+        self.assertEqual(Every(days=3650, hours=1e5).times(1.5), Every(days=3650, hours=1e5))

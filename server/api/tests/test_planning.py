@@ -1,10 +1,12 @@
 """The week: hours, calendars of bookings refused whole or taken, the plan around them, moving in it, and calendars out that others can read."""
 
+import random
 from datetime import UTC, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 import vobject
 from people.clock import at, now
+from people.refusals import Refused
 from service import calendars, planning
 from service.models import Booking, Calendar, Hours, PlannedRound
 from workshop.models import Printer
@@ -162,6 +164,7 @@ class Plans(Week):
             ([(0, "09:00", "12:00"), (0, "11:00", "13:00")], "overlap", "hours.1.begins"),
             ([(0, "09:00", "09:00")], "out_of_range", "hours.0.ends"),
             ([(7, "09:00", "10:00")], "out_of_range", "hours.0.weekday"),
+            ([(1, "09:00+05:00", "10:00")], "out_of_range", "hours.0.begins"),
         ):
             told = {"user_id": self.me, "hours": [{"weekday": d, "begins": b, "ends": e} for d, b, e in rows]}
             self.refused(422, code, field, "technician", "POST", "/service/hours", told)
@@ -240,6 +243,27 @@ class Calendars(Week):
         self.bad(ics(["SUMMARY:Halyard"]), "bad_event", "does not say when it begins")
         self.bad(ics([*good, "RRULE:FREQ=SECONDLY"]), "bad_event", "recurs every minute or oftener")
         self.bad(ics(*[[*good, "RRULE:FREQ=HOURLY"]] * 30), "too_many", "more than 20000 bookings")
+
+    def test_whatever_is_broken_in_it_is_refused_in_words(self):
+        good = ics(
+            event("20260303T090000Z", "20260303T110000Z", "Bowline", "RRULE:FREQ=WEEKLY;COUNT=3"),
+            ["DTSTART;TZID=Europe/Lisbon:20260304T090000", "DURATION:PT1H", "SUMMARY:Halyard"],
+            ["DTSTART;VALUE=DATE:20260305", "SUMMARY:Bowline", "EXDATE:20260306T000000Z"],
+        )
+        rng, taken = random.Random(7), 0
+        for _ in range(400):
+            data = bytearray(good)
+            for _ in range(rng.randint(1, 4)):
+                k = rng.randrange(len(data))
+                data[k : k + rng.choice((0, 1, 1, 7))] = rng.choice(
+                    (b"", b"9", b"\n", b":", b";", b"\xff", b"Z", b"-1", b"99991231")
+                )
+            try:
+                calendars.read(bytes(data), MONDAY, MONDAY + timedelta(days=92))
+                taken += 1
+            except Refused as e:
+                self.assertTrue(e.detail.endswith("."), e.detail)
+        self.assertGreater(taken, 20, "what is broken beside the bookings harms nobody")
 
     def test_a_large_one_is_taken(self):
         begin = datetime(2026, 3, 2, tzinfo=UTC)

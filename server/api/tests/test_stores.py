@@ -186,6 +186,11 @@ class Labels(ApiCase):
         self.assertTrue(pdf.startswith(b"%PDF"))
         self.assertEqual(sorted(modules), sorted(f"http://testserver/m/{p.pk}" for p in (self.crossed, self.slinger)))
 
+    def test_a_name_of_any_letters_harms_no_label(self):
+        self.slinger.name = "Ключ 東京 “½” " * 2
+        self.slinger.save()
+        self.assertTrue(self.pdf("what=machines&sheet=a4-65").startswith(b"%PDF"))
+
     def test_used_labels_are_skipped_and_a_full_sheet_goes_on_on_the_next(self):
         rows = [labels.Label(f"http://x/m/{i}", f"Machine {i}", "Long walk") for i in range(30)]
         for sheet in labels.SHEETS.values():
