@@ -60,7 +60,7 @@ def main() -> int:
         import test_all
 
         return test_all.main(args.only, args.name)
-    if args.command == "bench" and args.name in ("scale", "fuzz", "job-log"):
+    if args.command == "bench" and args.name in ("scale", "fuzz", "job-log", "week"):
         return _on_a_throwaway([str(ROOT / "bench" / f"{args.name.replace('-', '_')}.py"), *args.rest])
     if args.command == "bench" and args.name in ("killed", "load", "hosts"):
         # They run a cluster and a server of their own.
