@@ -154,7 +154,15 @@ class OfAMachine(AppCase):
             "button", name="Write it down"
         ).click()
         expect(other.get_by_text("LUBRICATE Z SCREWS")).to_have_count(2)
-        # Trouble becomes a case with what was found.
+        page.goto("/machines/1")
+        expect(page.get_by_text("Round: Fans and vents blown out, chamber vacuumed: all fine").first).to_be_visible()
+
+    def test_trouble_in_a_round_becomes_a_case_with_what_was_found(self) -> None:
+        page = self.sign_in("tech")
+        page.goto("/rounds/8")
+        page.get_by_role("button", name="It is unplugged").click()
+        page.get_by_role("button", name="Later").click()
+        expect(page.get_by_role("heading", level=1)).to_have_text(say("^Wiring"))
         page.keyboard.press("3")
         page.get_by_label("In which?").select_option(index=1)
         page.get_by_label("What is wrong?").fill("A plug hangs half out.")
@@ -163,8 +171,6 @@ class OfAMachine(AppCase):
         page.get_by_role("button", name="Write it down").first.click()
         page.get_by_role("link", name="Look at it").click()
         expect(page.get_by_text("A plug hangs half out.").first).to_be_visible()
-        page.goto("/machines/1")
-        expect(page.get_by_text("Round: Fans and vents blown out, chamber vacuumed: all fine").first).to_be_visible()
 
     def test_the_lead_says_how_often_and_the_maker_goes_first(self) -> None:
         page = self.sign_in("lead")

@@ -154,7 +154,7 @@ class AtTheBench(AppCase):
         page.get_by_role("button", name=say(", technician")).click()
         expect(page.get_by_role("heading", name="Bowline")).to_be_visible()
         page.context.set_offline(False)
-        expect(page.get_by_role("menuitem", name="Sign out")).to_be_visible()
+        expect(page.get_by_role("menuitem", name="Sign out")).to_be_visible(timeout=120000)
 
     def test_figures_are_typed_with_enter_alone(self) -> None:
         page = self.sign_in("tech2")

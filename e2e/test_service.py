@@ -24,7 +24,7 @@ class OfTheWorkshop(AppCase):
         drawer.get_by_role("button", name="Into the drawer").click()
         expect(drawer.get_by_role("button").first).to_have_text(say("4$"))
 
-        page.goto("/machines/6/parts")
+        page.goto("/machines/7/parts")
         page.get_by_role("button", name=say("^Plate: ")).click()
         page.get_by_role("button", name="Replaced").click()
         page.get_by_label("The new one is").select_option(label="Spring-steel plate, textured")

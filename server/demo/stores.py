@@ -24,7 +24,7 @@ _DRAWERS: list[tuple[str, str, str, int, int, str, int]] = [
 
 
 def stores(maker: Maker) -> None:
-    """Drawers with their counts and an order; a nozzle that was fitted out of one."""
+    """Drawers with their counts and an order; a fan that was fitted out of one."""
 
     def call(who: str, path: str, told: dict[str, Any], days: float) -> Any:
         with at(maker.today - timedelta(days=days)):
@@ -38,9 +38,9 @@ def stores(maker: Maker) -> None:
         seen = call("lead", f"/part-types/{type_id}/drawer", told, 36)
         ids[name] = next(d["id"] for d in seen["drawers"] if d["type_id"] == type_id)
         call("tech2", f"/drawers/{ids[name]}/count", {"number": number}, 35)
-        if kind == "nozzle":
+        if kind == "fans":
             part = Component.objects.get(printer__name="Windlass", kind=kind, removed_on=None)
-            fitted = {"did": "replace", "because": "worn", "words": "Thin lines.", "type_id": type_id}
+            fitted = {"did": "replace", "because": "worn", "words": "It grated.", "type_id": type_id}
             call("tech", f"/components/{part.pk}/deeds", fitted, 6)
     call("lead", "/stores/settled", {"risk": 0.05, "money": "€"}, 34)
     call("lead", f"/drawers/{ids['Ball idler, 20 teeth']}/orders", {"number": 6}, 5)

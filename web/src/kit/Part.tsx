@@ -13,12 +13,20 @@ const reached = () =>
     () => false,
   );
 
+/** A browser may keep in mind that a part did not come, and not ask again by the same name: by another one it does. */
+function again<T>(fetch: () => Promise<T>, failed: unknown, time: number): Promise<T> {
+  const named = /https?:\/\/\S+?\.js/.exec(failed instanceof Error ? failed.message : "")?.[0];
+  return named ? import(/* @vite-ignore */ `${named}?again=${time}`) : fetch();
+}
+
 /** Fetch a part; while the workshop cannot be reached, try again. Throws where it answers and has the part no more. */
 export async function patient<T>(fetch: () => Promise<T>, there = reached, wait = WAIT_MS): Promise<T> {
+  let failed: unknown;
   for (let i = 1; ; i++) {
     try {
-      return await fetch();
+      return await (i === 1 ? fetch() : again(fetch, failed, i));
     } catch (error) {
+      failed = error;
       if (i >= TRIES || (i > 1 && (await there()))) throw error;
       await new Promise((go) => setTimeout(go, wait));
     }
