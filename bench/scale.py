@@ -234,6 +234,10 @@ def _pages(machines: int) -> list[Page]:
         Page("Next quarter", "/api/forecast", ["select * from workshop_component", *use, standings]),
         Page("Across: which", "/api/fleet", [standings, "select p.*, m.description from workshop_printer p join workshop_printermodel m on m.id = p.model_id"]),
         Page("Across: one", f"/api/fleet/{model}?procedure=belt-pluck&place={place}", [f"select c.taken_at, r.found from measuring_capture c join measuring_result r on r.capture_id = c.id join workshop_printer p on p.id = c.printer_id where p.model_id = {model} and c.place = '{place}' and c.procedure = 'belt-pluck' and c.taken_at > now() - interval '600 days'"]),
+        Page("Rounds", "/api/service", ["select * from service_done", "select printer_id, kind from workshop_component where removed_on is null", *use]),
+        Page("Tasks", "/api/service/tasks", ["select * from service_done", "select * from service_taskmend"]),
+        Page("Stores", "/api/stores", ["select * from service_stock", "select * from workshop_component where removed_on is null", *use]),
+        Page("The week", "/api/service/week", ["select * from service_plannedround", "select * from service_booking"]),
         Page("Cases", "/api/cases?state=all", [f"{brief} order by reported_at desc limit 50"]),
         Page("Cases, search", "/api/cases?state=all&search=lids", [search]),
     ]  # fmt: skip

@@ -7,6 +7,7 @@ from decimal import Decimal
 from typing import Annotated, Literal
 
 from kestov_core.knowledge.part_kinds import part_kinds
+from kestov_core.machine import PLACES
 from ninja import Field, Query, Router, Schema
 from people.models import name_of
 from service import labels, stores
@@ -66,22 +67,24 @@ class DrawerOut(Schema):
 
 
 class StoresOut(Schema):
-    """Drawers, what to order soonest first; types of parts; the kinds there are; ``risk``: of standing without."""
+    """Drawers, what to order soonest first; types of parts; the kinds, and the places in which parts sit; ``risk``: of standing without."""
 
     drawers: list[DrawerOut]
     types: list[TypeOut]
     kinds: dict[str, str]
+    places: list[str]
     risk: float
     money: str
 
 
 def _stores() -> StoresOut:
     settled = stores.settings()
-    rows, types = stores.drawers()
+    rows, types = stores.drawers(settled.risk)
     return StoresOut(
         drawers=[_drawer(d) for d in rows],
         types=[type_out(t) for t in types],
         kinds={k.id: k.label for k in part_kinds().values()},
+        places=list(PLACES),
         risk=settled.risk,
         money=settled.money,
     )

@@ -17,7 +17,6 @@ from typing import Any
 from django.db import transaction
 from django.db.models import Count
 from django.utils import timezone
-from kestov_core.knowledge.tasks import tasks as came_with
 from people.clock import now
 from people.models import User, audit
 from people.refusals import Refused
@@ -229,8 +228,12 @@ def look_up_anew() -> int:
     """What recurs goes on: calendars are looked up further ahead as time passes, and what is over is let go."""
     gone, _ = Booking.objects.filter(ends__lt=now() - _BACK).delete()
     for row in Calendar.objects.filter(until__lt=now() + _AGAIN):
-        with transaction.atomic():
-            _looked_up(row, zlib.decompress(bytes(row.raw)))
+        try:
+            with transaction.atomic():
+                _looked_up(row, zlib.decompress(bytes(row.raw)))
+        except Refused:
+            # What has grown to more than is kept stays as it was known; nothing else that is swept waits for it.
+            continue
     return gone
 
 
@@ -250,7 +253,6 @@ def as_calendar(rounds: Iterable[PlannedRound], name: str, origin: str) -> bytes
 def _events(rounds: Iterable[PlannedRound], origin: str) -> Iterator[Any]:
     import icalendar
 
-    known = came_with()
     for r in rounds:
         event = icalendar.Event()
         # One machine has one round a week: planned anew, it is moved in the calendar, not doubled.
@@ -260,7 +262,7 @@ def _events(rounds: Iterable[PlannedRound], origin: str) -> Iterator[Any]:
         event.add("dtend", r.ends.astimezone(UTC))
         event.add("summary", f"Round: {r.printer.name}")
         event.add("location", r.printer.area.name)
-        event.add("description", "\n".join(known[t].label if t in known else t for t in r.tasks))
+        event.add("description", "\n".join(r.tasks))
         event.add("url", f"{origin}/rounds/{r.printer_id}")
         yield event
 

@@ -127,7 +127,7 @@ def _planned() -> Iterable[str]:
 
 def _order() -> Iterable[str]:
     today = timezone.localdate(now())
-    for d in stores.drawers()[0]:
+    for d in stores.drawers(stores.settings().risk)[0]:
         if d.order_by is not None and d.order_by <= today + _SOON:
             by = "today" if d.order_by <= today else f"by {d.order_by:%-d %B}"
             yield f"{d.outlook.order} {d.stock.type.name}, {by}."

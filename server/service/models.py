@@ -217,7 +217,10 @@ class PlannedWeek(models.Model):
 
 
 class PlannedRound(models.Model):
-    """A machine's round in a week's plan: whose, when, with which tasks. ``fixed``: put there by hand."""
+    """A machine's round in a week's plan: whose, when; its ``tasks`` as they are called, and what has to be fetched for it.
+
+    ``fixed``: put there by hand; ``clashes``: there it meets a booking, another round or the end of the hours.
+    """
 
     week = models.ForeignKey(PlannedWeek, on_delete=models.CASCADE, related_name="rounds")
     printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="+")
@@ -225,6 +228,7 @@ class PlannedRound(models.Model):
     begins = models.DateTimeField()
     ends = models.DateTimeField()
     tasks = models.JSONField(default=list)
+    fetched = models.JSONField(default=list)
     fixed = models.BooleanField(default=False)
     clashes = models.BooleanField(default=False)
 

@@ -8,14 +8,13 @@ from __future__ import annotations
 from collections import Counter, defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import date, datetime, time, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
 
 from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 from kestov_core.condition import week as core
-from kestov_core.knowledge.tasks import tasks as came_with
 from measuring.models import Standing
 from people.clock import now
 from people.models import User, audit
@@ -26,6 +25,8 @@ from workshop.models import Component, Printer
 from .models import Booking, Hours, PlannedRound, PlannedWeek
 from .rounds import Due, due_of
 
+#: What ends within a minute takes all of it.
+_TO_A_MINUTE = timedelta(seconds=59)
 #: What a task is worth by how much of its interval is used up (of one never written down one and a half), and at most so much; typical.
 _NEVER, _MOST = 1.5, 4.0
 #: A part in trouble, a figure that is watched, a machine out of use: each adds so much; typical.
@@ -103,9 +104,8 @@ class _Wanted:
         return sum(d.task.minutes for d in self.tasks)
 
 
-def _wanted(until: date, lengths: list[float]) -> dict[tuple[int, int], _Wanted]:
+def _wanted(printers: list[Printer], until: date, lengths: dict[int, list[float]]) -> dict[tuple[int, int], _Wanted]:
     """What is due on machines until a day, by machine and way: the whole of it, and what presses most of it in so many minutes."""
-    printers = Printer.on_the_floor()
     due, hours = due_of(printers), hours_of_late(printers)
     trouble = Counter(Component.objects.filter(removed_on=None, printer__retired=False).exclude(trouble="").values_list("printer", flat=True))  # fmt: skip
     watched = Counter(
@@ -119,7 +119,7 @@ def _wanted(until: date, lengths: list[float]) -> dict[tuple[int, int], _Wanted]
         use = hours[p.pk].use
         pace = 1.0 if use is None else 0.5 + min(1.0, use.a_day / _MUCH)
         risk = _TROUBLE * min(3, trouble[p.pk]) + _WATCHED * min(3, watched[p.pk]) + _TAGGED * bool(p.tagged_out)
-        ways = [mine, *(_within(mine, length) for length in lengths)]
+        ways = [mine, *(_within(mine, length) for length in lengths[p.pk])]
         for i, kept in enumerate(ways):
             if kept and kept not in ways[:i]:
                 worth = pace * (sum(_pressing(d) for d in kept) + risk)
@@ -156,26 +156,33 @@ def plan(
     _a_week_to_come(monday)
     row, _ = PlannedWeek.objects.select_for_update().get_or_create(monday=monday, defaults={"at": now(), "by": by})
     people = sittings(monday)
-    start = datetime.combine(monday, time(), tzinfo=timezone.get_default_timezone())
+    # In world time: on the day on which clocks are put forward or back, minutes go on as always.
+    start = datetime.combine(monday, time(), tzinfo=timezone.get_default_timezone()).astimezone(UTC)
 
     def minute(moment: datetime) -> int:
-        return int((moment - start).total_seconds() // 60)
+        return int((moment.astimezone(UTC) - start).total_seconds() // 60)
 
     def moment(minutes: int) -> datetime:
         return start + timedelta(minutes=minutes)
 
-    wanted = _wanted(monday + timedelta(days=6), _lengths(people))
-    machines = {pk for pk, _ in wanted}
+    printers, hours = Printer.on_the_floor(), [core.Sitting(s.id, minute(s.begins), minute(s.ends)) for s in people]
     booked: dict[int, list[core.Span]] = defaultdict(list)
-    for b in bookings(machines, start, start + timedelta(days=7)):
-        booked[b.printer_id].append((minute(b.begins), -int(-(b.ends - start).total_seconds() // 60)))
+    for b in bookings([p.pk for p in printers], start, start + timedelta(days=7, hours=1)):
+        booked[b.printer_id].append((minute(b.begins), minute(b.ends + _TO_A_MINUTE)))
+    wanted = _wanted(printers, monday + timedelta(days=6), {p.pk: _lengths(hours, booked[p.pk]) for p in printers})
+    machines = {pk for pk, _ in wanted}
+    for pk, (user, _) in (put or {}).items():
+        if pk not in machines:
+            raise Refused(409, "nothing_due", "Nothing of this machine falls due in that week.")
+        if all(s.user.pk != user for s in people):
+            raise Refused(422, "out_of_range", "Choose somebody who still has hours in that week.", "user_id")
     held = {r.printer_id: (r.user_id, r.begins) for r in row.rounds.filter(fixed=True, begins__gte=now())} | (put or {})
     for pk in free:
         held.pop(pk, None)
     fixed = [p for pk, at in held.items() if pk in machines for p in _by_hand(pk, at, people, minute, wanted)]
     found = core.plan(
         [core.Round(pk, w.minutes, w.worth, frozenset(t for d in w.tasks for t in d.task.tools), tuple(booked[pk]), i) for (pk, i), w in wanted.items()],
-        [core.Sitting(s.id, minute(s.begins), minute(s.ends)) for s in people],
+        hours,
         fixed,
     )  # fmt: skip
     row.at, row.by = now(), by
@@ -191,7 +198,8 @@ def plan(
             user=people[p.sitting].user,
             begins=moment(p.begins),
             ends=moment(p.ends),
-            tasks=[d.task.id for d in wanted[p.key].tasks],
+            tasks=[d.task.label for d in wanted[p.key].tasks],
+            fetched=sorted({tool for d in wanted[p.key].tasks for tool in d.task.tools}),
             fixed=p.fixed,
             clashes=p.clashes,
         )
@@ -206,10 +214,15 @@ def _a_week_to_come(monday: date) -> None:
         raise Refused(422, "out_of_range", "Choose this week, or one of the next eight.", "monday")
 
 
-def _lengths(people: list[Sitting]) -> list[float]:
-    """How long sittings are, in minutes: the longest, the middle one, the shortest."""
-    rows = sorted({(s.ends - s.begins).total_seconds() / 60 for s in people}, reverse=True)
-    return list(dict.fromkeys((rows[0], rows[len(rows) // 2], rows[-1]))) if rows else []
+def _lengths(hours: list[core.Sitting], booked: list[core.Span]) -> list[float]:
+    """How long a round of a machine may take, in minutes: the longest, the middle and the shortest sitting, and the longest that its bookings
+    leave of one.
+    """
+    rows = sorted({s.ends - s.begins for s in hours}, reverse=True)
+    if not rows:
+        return []
+    left = max((b - a for s in hours for a, b in core.free(s, booked)), default=0)
+    return [float(m) for m in dict.fromkeys((rows[0], rows[len(rows) // 2], rows[-1], left))]
 
 
 def _by_hand(
@@ -230,17 +243,14 @@ def _by_hand(
 def _told(x: core.Left, wanted: dict[tuple[int, int], _Wanted], people: list[Sitting]) -> dict[str, Any]:
     w = min((w for (pk, _), w in wanted.items() if pk == x.machine), key=lambda w: w.minutes)
     if x.why == "no_hours":
-        why, would = "Nobody has hours this week.", "Tell when somebody is there."
+        why, would = "Nobody has hours this week: tell when somebody is there.", ""
     elif x.why == "booked":
         why = f"Its bookings leave at most {x.free} minutes within anybody's hours; its round takes {w.minutes:.0f}."
         would = f"{x.short} minutes more between its bookings."
     else:
         why = "The hours are full with what presses more."
-        would = (
-            ""
-            if x.sitting is None
-            else f"{x.short} minutes more on {people[x.sitting].begins:%A} ({people[x.sitting].user.name})."
-        )
+        where = "" if x.sitting is None else f" on {people[x.sitting].begins:%A} ({people[x.sitting].user.name})"
+        would = f"{x.short} minutes more{where}."
     return {"printer": x.machine, "minutes": w.minutes, "tasks": len(w.tasks), "why": why, "would": would}
 
 
@@ -248,21 +258,18 @@ def move(by: User, monday: date, printer_id: int, user_id: int, begins: datetime
     """Put a machine's round to a person and a time by hand, and plan the rest around it."""
     if not Printer.objects.filter(pk=printer_id, retired=False).exists():
         raise Refused(404, "not_found", "There is no such machine.")
-    if not Hours.objects.filter(user=user_id).exists():
-        raise Refused(422, "out_of_range", "Choose somebody who has hours for service.", "user_id")
     _a_week_to_come(monday)
-    if abs(begins - now()) > timedelta(days=100) or not monday <= timezone.localdate(begins) < monday + timedelta(
-        days=7
-    ):
+    # What is nowhere near has no day in every zone.
+    near = abs(begins - now()) < timedelta(days=100)
+    if not near or not monday <= timezone.localdate(begins) < monday + timedelta(days=7):
         raise Refused(422, "out_of_range", "Choose a time in this week.", "begins")
     return plan(by, monday, put={printer_id: (user_id, begins)})
 
 
 def fetching(sitting: Sitting, rounds: Iterable[PlannedRound]) -> float:
     """Minutes that fetching takes for the rounds of a sitting."""
-    known = came_with()
     mine = [r for r in rounds if r.user_id == sitting.user.pk and r.begins < sitting.ends and r.ends > sitting.begins]
-    return core.FETCH * len({tool for r in mine for t in r.tasks if t in known for tool in known[t].tools})
+    return core.FETCH * len({tool for r in mine for tool in r.fetched})
 
 
 def week_of(monday: date) -> PlannedWeek | None:

@@ -191,8 +191,8 @@ class Drawer:
         return None if ahead is None else timezone.localdate(now()) + timedelta(days=ahead)
 
 
-def drawers() -> tuple[list[Drawer], list[PartType]]:
-    """All drawers, what is to be ordered soonest first; and all types of parts."""
+def drawers(risk: float) -> tuple[list[Drawer], list[PartType]]:
+    """All drawers, what is to be ordered soonest first so that the risk of standing without is not passed; and all types of parts."""
     known = {t.pk: t for t in types()}
     stocks = list(Stock.objects.all())
     if not stocks:
@@ -203,7 +203,7 @@ def drawers() -> tuple[list[Drawer], list[PartType]]:
     open_orders: dict[int, list[Order]] = defaultdict(list)
     for o in Order.objects.filter(ended_at=None).select_related("by"):
         open_orders[o.stock_id].append(o)
-    today, risk = timezone.localdate(now()), settings().risk
+    today = timezone.localdate(now())
     out = []
     for s in stocks:
         chances, unknown = theirs[s.pk]
@@ -241,6 +241,7 @@ def _wanting(stocks: list[Stock]) -> dict[int, tuple[Floats, int]]:
         if age is not None and meter.use is not None and expected is not None:
             aged[mine.pk].append(_Aged(c, age[0], meter.use, expected))
         elif c.trouble:
+            # Its hours are not known: it is in trouble, and no more can be told.
             aged[mine.pk].append(_Aged(c, 0.0, Use(0.0, 0.0), 1.0))
         else:
             unknown[mine.pk] += 1

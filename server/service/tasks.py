@@ -6,10 +6,10 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 from django.db import transaction
-from django.db.models import F, Q, QuerySet
+from django.db.models import Q, QuerySet
 from kestov_core.condition.intervals import Learned, Seen, learned
 from kestov_core.errors import BadInput
 from kestov_core.knowledge import tasks as core
@@ -117,7 +117,7 @@ def mend(
     changes = {f: v for f, v in changes.items() if v != before.get(f)}
     if not changes:
         raise Refused(422, "missing_field", "Nothing of it was changed.", "mend")
-    _write(by, task_id, model, changes, why, before)
+    _write(by, below, model, changes, why, before)
 
 
 def _as_told(task: Task, field: str) -> Any:
@@ -127,17 +127,16 @@ def _as_told(task: Task, field: str) -> Any:
     return value.model_dump(mode="json") if isinstance(value, Every) else value
 
 
-def _write(by: User, task_id: str, model: PrinterModel | None, changes: dict[str, Any], why: str, before: Any) -> None:
+def _write(by: User, task: Task, model: PrinterModel | None, changes: dict[str, Any], why: str, before: Any) -> None:
     rows = [
-        TaskMend(task=task_id, model=model, field=f, value=v, why=why.strip(), by=by, at=now())
+        TaskMend(task=task.id, model=model, field=f, value=v, why=why.strip(), by=by, at=now())
         for f, v in changes.items()
     ]
     TaskMend.objects.bulk_create(rows)
     named = ", ".join(TaskMended.model_fields[f].title or f for f in changes)
     whose = f"As the maker of {model.name} has it" if model else "For the workshop"
-    label = core.tasks().get(task_id) or table(model.pk if model else None).tasks.get(task_id)
     reason = f" {why.strip()}" if why.strip() else ""
-    audit(by, "mended", rows[0], f"{whose}, “{label.label if label else task_id}”: {named}.{reason}", before=before)
+    audit(by, "mended", rows[0], f"{whose}, “{task.label}”: {named}.{reason}", before=before)
 
 
 @transaction.atomic
@@ -186,27 +185,20 @@ class Proposal:
 def proposals(model_id: int | None, here: Table | None = None) -> dict[str, Proposal]:
     """Intervals that the rounds speak against, by task: of a model as its maker has it, or the workshop's of all machines that go by it."""
     here = here or table(model_id)
-    scope = {t for t in here.tasks if (here.source(t) == "maker") is (model_id is not None)}
+    rows = Done.objects.all() if model_id is None else Done.objects.filter(printer__model=model_id)
+    told = _rounds(rows)
+    # Machines of models whose makers have an interval of their own tell nothing of the workshop's.
+    of_model = tables({model for _, _, model, *_ in told})
     rounds: dict[str, list[Seen]] = defaultdict(list)
-    if model_id is not None:
-        rows = Done.objects.filter(printer__model=model_id)
-        theirs: dict[str, set[int]] = {}
-    else:
-        rows = Done.objects.all()
-        # Machines of models whose makers have an interval of their own tell nothing of the workshop's.
-        theirs = defaultdict(set)
-        for task, m in TaskMend.objects.filter(field="every").exclude(model=None).values_list("task", "model"):
-            theirs[task].add(m)
-    before: dict[tuple[int, str], tuple[datetime, float | None, float | None]] = {}
-    for task, printer, model, found, at, hours, kg in _rounds(rows):
-        last = before.get((printer, task))
-        before[printer, task] = at, hours, kg
-        if last is None or task not in scope or model in theirs.get(task, ()):
+    before: dict[tuple[int, str], _Then] = {}
+    for task, printer, model, found, *then in told:
+        last, before[printer, task] = before.get((printer, task)), _Then(*then)
+        if last is None or task not in here.tasks or (of_model[model].source(task) == "maker") is (model_id is None):
             continue
         changed = here.held.get((task, "every"))
-        if changed is not None and at < changed.at:
+        if changed is not None and before[printer, task].at < changed.at:
             continue
-        share = _share(here.tasks[task].every, last, (at, hours, kg))
+        share = _share(here.tasks[task].every, last, before[printer, task])
         if share > 0:
             rounds[task].append(Seen(share, found != "fine"))
     out = {}
@@ -218,19 +210,28 @@ def proposals(model_id: int | None, here: Table | None = None) -> dict[str, Prop
     return out
 
 
-def _rounds(rows: QuerySet[Done]) -> list[tuple[str, int, int, str, datetime, float | None, float | None]]:
+class _Then(NamedTuple):
+    """When a task was done, and what the meters stood at."""
+
+    at: datetime
+    hours: float | None
+    kg: float | None
+    km: float | None
+
+
+def _rounds(rows: QuerySet[Done]) -> list[tuple[Any, ...]]:
+    """Task, machine, its model, what was found, and when at which meters; the oldest first."""
     late = rows.filter(at__gte=now() - _LATE).order_by("-at", "-id")
-    told = late.values_list("task", "printer", F("printer__model"), "found", "at", "hours", "kg")[:_ROUNDS]
+    told = late.values_list("task", "printer", "printer__model", "found", "at", "hours", "kg", "km")[:_ROUNDS]
     return list(told)[::-1]
-
-
-_Then = tuple[datetime, float | None, float | None]
 
 
 def _share(every: Every, before: _Then, then: _Then) -> float:
     """How much of an interval had gone: of whichever came first."""
-    gone = [((then[0] - before[0]).total_seconds() / 86400, every.days)]
-    gone += [(b - a, of) for a, b, of in ((before[1], then[1], every.hours), (before[2], then[2], every.kg)) if a is not None and b is not None]  # fmt: skip
+    gone = [((then.at - before.at).total_seconds() / 86400, every.days)]
+    for a, b, of in zip(before[1:], then[1:], (every.hours, every.kg, every.km), strict=True):
+        if a is not None and b is not None:
+            gone.append((b - a, of))
     return max((g / of for g, of in gone if of is not None), default=0.0)
 
 
@@ -253,10 +254,13 @@ def _why(what: Learned) -> str:
 @transaction.atomic
 def accept(by: User, task_id: str, model_id: int | None) -> None:
     """Take what the rounds tell of an interval."""
-    model, found = _model(model_id), proposals(model_id).get(task_id)
+    model, here = _model(model_id), table(model_id)
+    found = proposals(model_id, here).get(task_id)
     if found is None:
         raise Refused(409, "nothing_proposed", "The rounds no longer speak against this interval.")
-    _write(by, task_id, model, {"every": found.every.model_dump(mode="json")}, found.why, {})
+    held = here.held.get((task_id, "every"))
+    before = {} if held is None else {"every": held.value}
+    _write(by, here.tasks[task_id], model, {"every": found.every.model_dump(mode="json")}, found.why, before)
 
 
 def all_of(printers: Iterable[Printer]) -> dict[int, dict[str, Task]]:

@@ -25,8 +25,6 @@ from .models import Component, Deed, DeedPicture, PartType, Printer, PrinterMode
 from .pictures import Taken
 
 Because = Literal["failed", "worn", "sound"]
-#: All places in which parts sit.
-SITTING = (*PLACES, "e", "all")
 #: Where a part that is fitted comes from: the drawer of its type, or anywhere else.
 Spare = Literal["drawer", "elsewhere"]
 _DID = {
@@ -291,7 +289,7 @@ def _told(row: PartType, name: str, life_hours: float | None, lubricant: str, no
     models = list(PrinterModel.objects.filter(pk__in=where.models))
     if len(models) != len(set(where.models)):
         raise Refused(422, "out_of_range", "Choose models that there are.", "models")
-    if unknown := [p for p in where.places if p not in SITTING]:
+    if unknown := [p for p in where.places if p not in PLACES]:
         raise Refused(422, "out_of_range", f"“{unknown[0]}” is no place of a machine.", "places")
     row.name, row.life_hours, row.lubricant, row.notes = name, life_hours, lubricant.strip(), notes.strip()
     row.places = list(dict.fromkeys(where.places))

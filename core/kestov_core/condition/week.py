@@ -174,7 +174,7 @@ def _meet(a: Span, b: Span) -> bool:
     return a[0] < b[1] and b[0] < a[1]
 
 
-def _free(s: Sitting, taken: Sequence[Span]) -> list[Span]:
+def free(s: Sitting, taken: Sequence[Span]) -> list[Span]:
     """The stretches of a sitting that are not taken."""
     out, at = [], s.begins
     for a, b in sorted(taken):
@@ -188,7 +188,7 @@ def _free(s: Sitting, taken: Sequence[Span]) -> list[Span]:
 def _starts(s: Sitting, steps: int, taken: Sequence[Span]) -> list[Span]:
     """When a piece of so many steps can begin in a sitting, in steps."""
     out = []
-    for a, b in _free(s, taken):
+    for a, b in free(s, taken):
         first, last = -(-a // STEP), b // STEP - steps
         if last >= first:
             out.append((first, last))
@@ -324,12 +324,12 @@ def _left(r: Round, asked: _Asked, placed: Sequence[Placed]) -> Left:
     """Why a round did not fit, and what would make it fit."""
     if not asked.sittings:
         return Left(r.machine, "no_hours")
-    longest = max((b - a for s in asked.sittings for a, b in _free(s, r.booked)), default=0)
+    longest = max((b - a for s in asked.sittings for a, b in free(s, r.booked)), default=0)
     booked = not any((r.key, s.id) in asked.starts for s in asked.sittings) and any(
         s.ends - s.begins >= r.minutes for s in asked.sittings
     )
     room = [
-        (b - a, s.id) for s in asked.sittings for a, b in _free(s, [*r.booked, *((p.begins, p.ends) for p in placed if p.sitting == s.id)])
+        (b - a, s.id) for s in asked.sittings for a, b in free(s, [*r.booked, *((p.begins, p.ends) for p in placed if p.sitting == s.id)])
     ]  # fmt: skip
     best, sitting = max(room, default=(0, asked.sittings[0].id))
     short = max(STEP, -(-int(r.minutes - best) // STEP) * STEP)

@@ -1,4 +1,4 @@
-"""The tasks of service as data (``tasks.toml``, checked on load), and the order inside a round that does not undo itself.
+"""The tasks of service as data (``tasks.toml``, checked on load), in the order of a round, which does not undo itself.
 
 A maker's own list goes before a workshop's, and that before the typical: what either changes is laid over it field by field.
 """
@@ -45,10 +45,10 @@ class Every(BaseModel):
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
-    days: Annotated[Days | None, Field(title="days")] = None
-    hours: Annotated[Hours | None, Field(title="h of print")] = None
-    kg: Annotated[Kg | None, Field(title="kg of filament")] = None
-    km: Annotated[Km | None, Field(title="km of travel")] = None
+    days: Days | None = None
+    hours: Hours | None = None
+    kg: Kg | None = None
+    km: Km | None = None
 
     @model_validator(mode="after")
     def _counted(self) -> Every:
@@ -215,12 +215,3 @@ def _check(task: Task, found: dict[str, Task]) -> None:
     for later in task.before:
         if later not in found:
             raise ValueError(f"{task.id} goes before {later}, which is no task")
-
-
-def in_order(wanted: Iterable[str], among: Mapping[str, Task] | None = None) -> list[Task]:
-    """Tasks of one round in the order that does not undo itself, each once. KeyError for one that there is not."""
-    asked = set(wanted)
-    known = tasks() if among is None else among
-    if missing := asked - set(known):
-        raise KeyError(min(missing))
-    return [t for t in known.values() if t.id in asked]

@@ -1,7 +1,9 @@
 """Who may do what, tried on every route of the API itself."""
 
 import re
+import sys
 
+from ninja import Schema
 from people.models import Role, User
 
 from api import api
@@ -36,6 +38,16 @@ class EveryRoute(ApiCase):
         )
         for line in TABLE:
             self.assertIn(f'may("{line}")', source)
+
+    def test_no_two_shapes_are_called_alike(self):
+        # The description holds shapes by name: of two the later would silently stand for both.
+        named = {}
+        for module in [m for n, m in sys.modules.items() if n.startswith("api.") and ".tests" not in n]:
+            for name, shape in vars(module).items():
+                if isinstance(shape, type) and issubclass(shape, Schema) and shape.__module__ == module.__name__:
+                    self.assertNotIn(name, named, f"{module.__name__} and {named.get(name)}")
+                    named[name] = module.__name__
+        self.assertGreater(len(named), 100)
 
     def test_the_description_names_every_error_free_answer(self):
         schema = api.get_openapi_schema(path_prefix="/api/")

@@ -1,14 +1,19 @@
 """The week: hours, calendars of bookings refused whole or taken, the plan around them, moving in it, and calendars out that others can read."""
 
 import random
+import zlib
 from datetime import UTC, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 import vobject
+from django.db import connection
+from django.test import override_settings
+from django.test.utils import CaptureQueriesContext
+from kestov_core.knowledge.tasks import tasks as came_with
 from people.clock import at, now
 from people.refusals import Refused
 from service import calendars, planning
-from service.models import Booking, Calendar, Hours, PlannedRound
+from service.models import Booking, Calendar, Done, Hours, PlannedRound
 from workshop.models import Printer
 
 from .world import ApiCase
@@ -94,7 +99,7 @@ class Plans(Week):
 
     def test_what_did_not_fit_is_said_with_what_would_make_it_fit(self):
         seen = self.plan()
-        self.assertEqual({x["why"] for x in seen["left"]}, {"Nobody has hours this week."})
+        self.assertEqual({x["why"] for x in seen["left"]}, {"Nobody has hours this week: tell when somebody is there."})
         self.hours((1, "09:00", "11:00"))
         left = self.plan()["left"]
         self.assertEqual(len(left), 1)
@@ -149,6 +154,48 @@ class Plans(Week):
             "/service/week/move",
             {**where, "printer_id": 999999, "begins": "2026-03-05T09:00:00"},
         )
+
+    def test_what_cannot_be_put_there_is_said_and_changes_nothing(self):
+        self.hours((1, "09:00", "14:00"))
+        before = self.plan()["rounds"]
+        where = {
+            "monday": "2026-03-02",
+            "printer_id": self.slinger.pk,
+            "user_id": self.me,
+            "begins": "2026-03-06T09:30:00",
+        }
+        with at(MONDAY + timedelta(days=3)):
+            # Of her hours nothing is left in that week.
+            self.refused(422, "out_of_range", "user_id", "technician", "POST", "/service/week/move", where)
+        Printer.objects.filter(pk=self.slinger.pk).update(in_use_since=MONDAY.date())
+        Done.objects.bulk_create(
+            Done(printer=self.slinger, task=t, found="fine", at=MONDAY) for t in came_with() if t != "spares"
+        )
+        self.good("lead", "POST", "/service/tasks/spares", {"mend": {"off": True}})
+        where["begins"] = "2026-03-03T09:30:00"
+        self.refused(409, "nothing_due", None, "technician", "POST", "/service/week/move", where)
+        self.assertEqual(self.good("technician", "GET", "/service/week?day=2026-03-02")["rounds"], before)
+
+    @override_settings(TIME_ZONE="Europe/Berlin")
+    def test_bookings_are_kept_to_on_the_day_on_which_clocks_change(self):
+        monday = datetime(2026, 3, 23, 6, 0, tzinfo=UTC)
+        with at(monday):
+            self.hours((6, "09:00", "13:00"))
+            # From nine to eleven by the clocks on the wall, which are put forward that night.
+            self.taken(ics(event("20260329T070000Z", "20260329T090000Z", "Bowline and Halyard")))
+            seen = self.good("technician", "POST", "/service/week", {"monday": "2026-03-23"})
+            self.assertTrue(seen["rounds"])
+            for r in seen["rounds"]:
+                self.assertGreaterEqual(datetime.fromisoformat(r["begins"]), datetime(2026, 3, 29, 9, tzinfo=UTC))
+                self.assertLessEqual(datetime.fromisoformat(r["ends"]), datetime(2026, 3, 29, 11, tzinfo=UTC))
+
+    def test_few_questions_however_much_is_planned(self):
+        self.hours((1, "09:00", "14:00"), (3, "09:00", "14:00"))
+        self.plan()
+        for path in ("/service/week?day=2026-03-02", "/service/tasks"):
+            with CaptureQueriesContext(connection) as asked:
+                self.good("technician", "GET", path)
+            self.assertLessEqual(len(asked), 12, path)
 
     def test_what_presses_more_goes_first(self):
         self.hours((1, "09:00", "11:00"))
@@ -229,6 +276,17 @@ class Calendars(Week):
             self.assertGreater(Booking.objects.last().begins, MONDAY + timedelta(days=140))
             self.assertGreater(Booking.objects.first().ends, MONDAY + timedelta(days=40))
 
+    def test_one_that_has_grown_too_large_keeps_nothing_else_from_being_looked_up(self):
+        daily = event("20250101T090000Z", "20250101T100000Z", "Bowline", "RRULE:FREQ=DAILY")
+        self.taken(ics(daily), name="A")
+        self.taken(ics(daily), name="B")
+        Calendar.objects.filter(name="A").update(raw=zlib.compress(ics(*[[*daily[:3], "RRULE:FREQ=HOURLY"]] * 30)))
+        with at(MONDAY + timedelta(days=50)):
+            calendars.look_up_anew()
+            last = {c.name: c.bookings.last().begins for c in Calendar.objects.all()}
+        self.assertGreater(last["B"], MONDAY + timedelta(days=140))
+        self.assertLess(last["A"], MONDAY + timedelta(days=95))
+
     def test_a_broken_calendar_is_refused_whole_with_what_and_where(self):
         good = event("20260303T090000Z", "20260303T110000Z", "Bowline")
         self.bad(b"", "not_a_calendar", "no iCalendar file")
@@ -302,6 +360,14 @@ class Feeds(Week):
         self.assertEqual([e.summary.value for e in events], [f"Round: {r.printer.name}" for r in rounds])
         self.assertEqual([(e.dtstart.value, e.dtend.value) for e in events], [(r.begins, r.ends) for r in rounds])
         self.assertIn("Fans and vents", events[0].description.value)
+        own = {
+            "label": "Seals greased", "every": {"days": 90}, "state": "unplugged", "stage": "guides",
+            "minutes": 4, "steps": ["Grease the seals."], "caution": "Unplugged.", "trouble": "Torn.",
+        }  # fmt: skip
+        self.good("lead", "POST", "/service/tasks", own)
+        self.plan()
+        again = self.read(self.clients["technician"].get("/api/service/rounds.ics").content)
+        self.assertIn("Seals greased", again[0].description.value)
         self.assertEqual(self.read(answer.content)[0].uid.value, f"round-{rounds[0].printer_id}-20260302@kestov")
 
     def test_a_private_address_needs_no_sign_in_and_ends_with_the_next_one(self):

@@ -2,6 +2,7 @@
 
 from datetime import timedelta
 
+from kestov_core.knowledge.tasks import Every
 from people.clock import at, now
 from people.models import AuditEntry
 from service import tasks
@@ -161,6 +162,21 @@ class Learned(ApiCase):
             self.rounds("belts", ["trouble"] * 20, every=10)
             self.assertEqual(tasks.proposals(model)["belts"].learned.way, "shorten")
             self.assertEqual(tasks.proposals(None), {})
+
+    def test_a_makers_interval_that_was_taken_back_is_the_workshops_again(self):
+        model, path = self.slinger.model_id, "/service/tasks/belts"
+        self.good("lead", "POST", path, {"model_id": model, "mend": {"every": {"days": 20}}})
+        self.rounds("belts", ["fine"] * 13)
+        self.assertIsNone(self.proposed("belts"))
+        self.good("lead", "POST", path, {"model_id": model, "back": ["every"]})
+        self.assertEqual(self.proposed("belts")["rounds"], 12)
+
+    def test_a_round_counts_by_whichever_of_its_meters_went_furthest(self):
+        every = Every(days=30, hours=100, km=10)
+        then = tasks._Then(now(), 0.0, None, 0.0)
+        later = then._replace(at=then.at + timedelta(days=3), hours=20.0, km=15.0)
+        self.assertAlmostEqual(tasks._share(every, then, later), 1.5)
+        self.assertAlmostEqual(tasks._share(every, then, later._replace(km=None)), 0.2)
 
     def test_rounds_from_before_an_interval_was_changed_tell_nothing_of_it(self):
         self.rounds("belts", ["fine"] * 13)

@@ -12167,13 +12167,13 @@ export interface components {
          * @description How often: whichever comes first; null: not counted by it.
          */
         Every: {
-            /** days */
+            /** Days */
             days?: number | null;
-            /** h of print */
+            /** Hours */
             hours?: number | null;
-            /** kg of filament */
+            /** Kg */
             kg?: number | null;
-            /** km of travel */
+            /** Km */
             km?: number | null;
         };
         /** ModelNamed */
@@ -12723,7 +12723,7 @@ export interface components {
         };
         /**
          * StoresOut
-         * @description Drawers, what to order soonest first; types of parts; the kinds there are; ``risk``: of standing without.
+         * @description Drawers, what to order soonest first; types of parts; the kinds, and the places in which parts sit; ``risk``: of standing without.
          */
         StoresOut: {
             /** Drawers */
@@ -12734,6 +12734,8 @@ export interface components {
             kinds: {
                 [key: string]: string;
             };
+            /** Places */
+            places: string[];
             /** Risk */
             risk: number;
             /** Money */

@@ -23,6 +23,10 @@ export const placeName = (place: string) => (place.length > 2 ? place : place.to
 /** The same where it stands alone: X, Bed. */
 export const axisName = (axis: string) => capital(placeName(axis));
 
+/** Where parts sit, as it stands alone. */
+export const saidPlace = (place: string) =>
+  place === "all" ? "Whole machine" : place === "e" ? "Drive, hot end" : axisName(place);
+
 export const VERDICT: Record<Schemas["CaptureOut"]["verdict"], string> = {
   in_tolerance: "Within its limits",
   watch: "Within its limits, near the edge",

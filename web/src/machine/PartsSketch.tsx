@@ -3,7 +3,7 @@ import type { Schemas } from "../api/client";
 import { type Condition, ConditionShape, TONE, WORD } from "../kit/Condition";
 import { anchor, type Description } from "../kit/motion";
 import { SKETCH, Sketch } from "../kit/Sketch";
-import { axisName, inside } from "../kit/words";
+import { inside, saidPlace } from "../kit/words";
 import { callouts } from "./callouts";
 
 type Part = Schemas["SittingPart"];
@@ -18,9 +18,6 @@ const W = 2 * WIDE + 2 * SIDE + SKETCH[0];
 
 /** What wants somebody first is what a note is framed by. */
 const WORST: Condition[] = ["failed", "worn", "out_of_adjustment", "watch", "not_known", "sound"];
-
-export const saidPlace = (place: string) =>
-  place === "all" ? "Whole machine" : place === "e" ? "Drive, hot end" : axisName(place);
 
 type Props = {
   description: Description;

@@ -1,8 +1,7 @@
 /** Where on the machine a task is done: its sketch with a ring at each place. */
 import { anchor, type Description } from "../kit/motion";
 import { SKETCH, Sketch } from "../kit/Sketch";
-import { inside } from "../kit/words";
-import { saidPlace } from "../machine/PartsSketch";
+import { inside, saidPlace } from "../kit/words";
 
 export function WhereSketch({ description, places }: { description: Description; places: string[] }) {
   const said = places.map((p) => inside(saidPlace(p))).join(", ");

@@ -66,13 +66,13 @@ export function StoresPage() {
         {types.length ? (
           <ul className="rows">
             {types.map((t) => (
-              <TypeRow key={t.id} t={t} kinds={stores.data.kinds} lead={lead} keeps={!without.includes(t)} />
+              <TypeRow key={t.id} t={t} stores={stores.data} lead={lead} keeps={!without.includes(t)} />
             ))}
           </ul>
         ) : (
           <p>No type of part is kept yet.</p>
         )}
-        {lead ? <Adding kinds={stores.data.kinds} /> : null}
+        {lead ? <Adding stores={stores.data} /> : null}
       </section>
     </div>
   );
@@ -186,15 +186,15 @@ function Settled({ s }: { s: Stores }) {
   );
 }
 
-type TypeProps = { t: PartType; kinds: Stores["kinds"]; lead: boolean; keeps: boolean };
+type TypeProps = { t: PartType; stores: Stores; lead: boolean; keeps: boolean };
 
-function TypeRow({ t, kinds, lead, keeps }: TypeProps) {
+function TypeRow({ t, stores, lead, keeps }: TypeProps) {
   const [open, setOpen] = useState<"" | "change" | "keep">("");
   return (
     <li className="grid gap-2 py-2.5">
       <div className="flex flex-wrap items-center gap-x-5 gap-y-1">
         <span className="flex-1">
-          <b className="text-[18px]">{t.name}</b> <span className="text-ink2">{kinds[t.kind] ?? t.kind}</span>
+          <b className="text-[18px]">{t.name}</b> <span className="text-ink2">{stores.kinds[t.kind] ?? t.kind}</span>
           {t.lubricant || t.notes ? (
             <span className="block text-ink2">{[t.lubricant, t.notes].filter(Boolean).join(" ")}</span>
           ) : null}
@@ -213,16 +213,16 @@ function TypeRow({ t, kinds, lead, keeps }: TypeProps) {
           </span>
         ) : null}
       </div>
-      {open === "change" ? <TypeForm kinds={kinds} t={t} leave={() => setOpen("")} /> : null}
+      {open === "change" ? <TypeForm stores={stores} t={t} leave={() => setOpen("")} /> : null}
       {open === "keep" ? <DrawerForm typeId={t.id} leave={() => setOpen("")} /> : null}
     </li>
   );
 }
 
-function Adding({ kinds }: { kinds: Stores["kinds"] }) {
+function Adding({ stores }: { stores: Stores }) {
   const [adding, setAdding] = useState(false);
   return adding ? (
-    <TypeForm kinds={kinds} leave={() => setAdding(false)} />
+    <TypeForm stores={stores} leave={() => setAdding(false)} />
   ) : (
     <Button className="justify-self-start" onClick={() => setAdding(true)}>
       Add a type

@@ -4,14 +4,12 @@ import { useState } from "react";
 import { api, got } from "../api/client";
 import { Button, ErrorNote, Field, fieldError, INPUT, TextField } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
-import { saidPlace } from "../machine/PartsSketch";
+import { saidPlace } from "../kit/words";
 import { type Drawer, type PartType, type Stores, useStoresWrite } from "./stores";
 
-/** Places of a machine at which only some types fit. */
-const PLACES = ["x", "y", "z", "a", "b", "z1", "z2", "z3", "head", "bed", "e"];
 const text = (v: number | string | null | undefined) => (v == null ? "" : String(v));
 
-export function TypeForm({ kinds, t, leave }: { kinds: Stores["kinds"]; t?: PartType; leave: () => void }) {
+export function TypeForm({ stores, t, leave }: { stores: Stores; t?: PartType; leave: () => void }) {
   const [name, setName] = useState(t?.name ?? "");
   const [kind, setKind] = useState(t?.kind ?? "");
   const [life, setLife] = useState(text(t?.life_hours));
@@ -55,7 +53,7 @@ export function TypeForm({ kinds, t, leave }: { kinds: Stores["kinds"]; t?: Part
           {(fid) => (
             <select id={fid} className={INPUT} required value={kind} onChange={(e) => setKind(e.target.value)}>
               <option value="">choose</option>
-              {Object.entries(kinds)
+              {Object.entries(stores.kinds)
                 .sort((a, b) => a[1].localeCompare(b[1]))
                 .map(([id, label]) => (
                   <option key={id} value={id}>
@@ -107,7 +105,7 @@ export function TypeForm({ kinds, t, leave }: { kinds: Stores["kinds"]; t?: Part
         <fieldset>
           <legend className="text-[15px] font-semibold">Only at</legend>
           <div className="grid gap-x-4 sm:grid-cols-4">
-            {PLACES.map((p) => (
+            {stores.places.map((p) => (
               <label key={p} className="flex min-h-11 items-center gap-2">
                 <input
                   type="checkbox"

@@ -60,7 +60,10 @@ function page(role: "technician" | "lead", more: Partial<Stores> = {}) {
       <StoresPage />
     </MeContext>,
     [
-      [["stores"], { drawers: [DRAWER], types: [BALL, BRASS], kinds: KINDS, risk: 0.05, money: "€", ...more }],
+      [
+        ["stores"],
+        { drawers: [DRAWER], types: [BALL, BRASS], kinds: KINDS, places: ["e", "x"], risk: 0.05, money: "€", ...more },
+      ],
       [["workshop"], { models: [{ id: 7, name: "Dunlin 220" }] }],
     ],
   );
