@@ -94,3 +94,7 @@ def _read(bookings: int) -> bool:
         f"{len(found)} bookings read in {took:.1f} s ({took / bare:.0f} times splitting them into lines), at most {most:.0f} MB."
     )
     return took <= MOST_READ_S * max(1.0, bookings / 1e4) and most <= MOST_MB
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
