@@ -2,7 +2,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 import { newKey, Refusal, type Schemas, send } from "../api/client";
-import { Button, Choices, ErrorNote, Field, FilePick, fieldError, INPUT, TextField } from "../kit/bits";
+import { Button, Choices, ErrorNote, Field, FilePick, fieldError, INPUT, PICTURES, TextField } from "../kit/bits";
 import { parseFigure } from "../kit/figures";
 import { KeptNote } from "../offline/KeptNote";
 import { useWrite } from "../offline/useEntries";
@@ -109,7 +109,7 @@ export function OwnPartForm({ part, changed, leave }: Props) {
         <div className="flex flex-wrap items-end gap-4">
           <FilePick
             label={file ? `Another than ${file.name}` : "Its picture, or its model (STL)"}
-            accept=".stl,image/jpeg,image/png,image/webp"
+            accept={`.stl,${PICTURES}`}
             next={!file}
             onFile={setFile}
           />

@@ -2,7 +2,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { type PointerEvent, useRef, useState } from "react";
 import { api, got, newKey, type Schemas, send } from "../api/client";
-import { Button, ErrorNote, FilePick, TextField } from "../kit/bits";
+import { Button, ErrorNote, FilePick, PICTURES, TextField } from "../kit/bits";
 import { Curves } from "../kit/Curves";
 import { parseFigure, sentence } from "../kit/figures";
 import { useMe } from "../session/me";
@@ -60,12 +60,7 @@ export function PhotoRuler({
         pattern (a card, a gauge) takes out what tilt is left.
       </p>
       <div className="flex flex-wrap gap-3">
-        <FilePick
-          label="Load a picture"
-          accept="image/jpeg,image/png,image/webp"
-          camera
-          onFile={(f) => add.mutate(f)}
-        />
+        <FilePick label="Load a picture" accept={PICTURES} camera onFile={(f) => add.mutate(f)} />
         {simulated ? (
           <Button disabled={add.isPending} onClick={() => add.mutate(null)}>
             Photograph the simulated print

@@ -1,7 +1,7 @@
 /** What was done in a case and by whom; words and pictures are added here. */
 import { useState } from "react";
 import type { Schemas } from "../api/client";
-import { Button, ErrorNote, LongField } from "../kit/bits";
+import { Button, ErrorNote, LongField, PICTURES } from "../kit/bits";
 import { ago } from "../kit/figures";
 import { WaitsHere } from "../offline/KeptNote";
 import { useWrite } from "../offline/useEntries";
@@ -54,7 +54,7 @@ export function Log({ c, changed }: { c: Case; changed: (c: Case) => void }) {
             Add a picture
             <input
               type="file"
-              accept="image/jpeg,image/png,image/webp"
+              accept={PICTURES}
               className="sr-only"
               onChange={(e) => e.target.files?.[0] && picture.mutate(e.target.files[0])}
             />

@@ -3,7 +3,18 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, newKey, type Schemas } from "../api/client";
-import { Button, Caution, ErrorNote, Field, fieldError, INPUT, Loading, LongField, TextField } from "../kit/bits";
+import {
+  Button,
+  Caution,
+  ErrorNote,
+  Field,
+  fieldError,
+  INPUT,
+  Loading,
+  LongField,
+  PICTURES,
+  TextField,
+} from "../kit/bits";
 import { SymptomDrawing } from "../kit/SymptomDrawing";
 import { useDraft } from "../kit/useDraft";
 import { entered, sendOrKeep, type Write } from "../offline/entries";
@@ -177,7 +188,7 @@ export function Report() {
               id={fid}
               aria-describedby={note}
               type="file"
-              accept="image/jpeg,image/png,image/webp"
+              accept={PICTURES}
               className={`${INPUT} py-2.5`}
               onChange={(e) => {
                 keys.current.picture = newKey();

@@ -2,7 +2,7 @@
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Schemas } from "../api/client";
 import { type Fit, laid } from "../kit/BeforeAfter";
-import { Button, ErrorNote, FilePick } from "../kit/bits";
+import { Button, ErrorNote, FilePick, PICTURES } from "../kit/bits";
 import { KeptNote } from "../offline/KeptNote";
 import { useWrite } from "../offline/useEntries";
 import type { Picture } from "./Pairs";
@@ -69,12 +69,7 @@ export function Retake({ c, over, changed, leave }: Props) {
             <Button onClick={() => setChosen(null)}>Take it anew</Button>
           </>
         ) : (
-          <FilePick
-            label="Choose a picture"
-            accept="image/jpeg,image/png,image/webp"
-            onFile={(f) => void take(f)}
-            camera
-          />
+          <FilePick label="Choose a picture" accept={PICTURES} onFile={(f) => void take(f)} camera />
         )}
         <Button onClick={leave}>Leave it</Button>
       </div>

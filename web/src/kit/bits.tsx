@@ -261,4 +261,7 @@ export function Steps({ lines }: { lines: ReactNode[] }) {
   );
 }
 
+/** Pictures that are taken. */
+export const PICTURES = "image/jpeg,image/png,image/webp";
+/** Tables that are read. */
 export const TABLES = ".csv,.txt,.tsv,text/csv";

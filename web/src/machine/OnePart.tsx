@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { api, got, newKey, type Schemas, send } from "../api/client";
 import { beltsPath, benchPath } from "../bench/paths";
-import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, TextField } from "../kit/bits";
+import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, PICTURES, TextField } from "../kit/bits";
 import { ConditionMark } from "../kit/Condition";
 import { ago } from "../kit/figures";
 import { Lasting } from "./Lasting";
@@ -40,8 +40,6 @@ export function LifeBar({ p }: { p: Part }) {
     </span>
   );
 }
-
-const PICTURES = "image/jpeg,image/png,image/webp";
 
 function addPicture(deed: number, file: File) {
   const form = new FormData();

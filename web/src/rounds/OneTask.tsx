@@ -12,6 +12,7 @@ import {
   FilePick,
   fieldError,
   INPUT,
+  PICTURES,
   Steps,
   TextField,
   useKey,
@@ -26,12 +27,11 @@ export type Ticked = Schemas["TickOut"];
 type Tick = Schemas["TickIn"];
 type Becomes = Tick["becomes"];
 
-export const SAID: Record<NonNullable<Tick["found"]>, string> = {
+const SAID: Record<NonNullable<Tick["found"]>, string> = {
   fine: "all fine",
   needed: "it was wanted",
   trouble: "trouble",
 };
-const PICTURES = "image/jpeg,image/png,image/webp";
 
 export type Given = Omit<Partial<Tick>, "task"> & Pick<Tick, "found"> & { task: Task; picture?: File | null };
 
@@ -153,6 +153,8 @@ function Trouble({ t, error, busy, onTell, onLeave }: TroubleProps) {
   const ways: { value: Becomes; label: string }[] = [{ value: "kept", label: "Written down, for later" }];
   if (where?.adjusts) ways.push({ value: "adjusted", label: "Put right on the spot" });
   if (t.shows.length) ways.push({ value: "case", label: "A case" });
+  // Of another part it may no longer be possible.
+  const chosen = ways.some((w) => w.value === becomes) ? becomes : "kept";
   return (
     <form
       className="grid max-w-[34em] gap-3"
@@ -161,8 +163,8 @@ function Trouble({ t, error, busy, onTell, onLeave }: TroubleProps) {
         onTell({
           words,
           component_id: part ? Number(part) : null,
-          becomes,
-          finding: becomes === "case" ? finding : "",
+          becomes: chosen,
+          finding: chosen === "case" ? finding : "",
           picture,
         });
       }}
@@ -190,9 +192,9 @@ function Trouble({ t, error, busy, onTell, onLeave }: TroubleProps) {
         onText={setWords}
       />
       {ways.length > 1 ? (
-        <Choices label="What becomes of it?" options={ways} value={becomes} onChange={setBecomes} />
+        <Choices label="What becomes of it?" options={ways} value={chosen} onChange={setBecomes} />
       ) : null}
-      {becomes === "case" ? (
+      {chosen === "case" ? (
         <Field label="It is" error={fieldError(error, "finding")}>
           {(fid) => (
             <select id={fid} className={INPUT} required value={finding} onChange={(e) => setFinding(e.target.value)}>

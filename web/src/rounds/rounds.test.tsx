@@ -157,6 +157,21 @@ describe("a round", () => {
     await waitFor(() => expect(screen.getByRole("heading", { level: 1 }).textContent).toMatch(/plug it in/));
   });
 
+  it("offers to put right on the spot only what can be, whichever part was chosen before", async () => {
+    const tight = { ...part(1, "Belt, X"), adjusts: true };
+    const found = service({ due: [{ ...IDLERS, parts: [tight, part(2, "Pulley, X")] }], round: ["idlers"] });
+    const { server, hands } = await unplugged(found);
+    await hands.keyboard("3");
+    await hands.selectOptions(screen.getByLabelText("In which?"), "Belt, X");
+    await hands.click(screen.getByRole("button", { name: "Put right on the spot" }));
+    await hands.selectOptions(screen.getByLabelText("In which?"), "Pulley, X");
+    expect(screen.queryByRole("button", { name: "Put right on the spot" })).toBeNull();
+    await hands.type(screen.getByLabelText("What is wrong?"), "It slips.");
+    await hands.click(screen.getAllByRole("button", { name: "Write it down" })[0]!);
+    await waitFor(() => expect(server.sent).toHaveLength(1));
+    expect(server.sent[0]!.body).toMatchObject({ becomes: "kept", component_id: 2 });
+  });
+
   it("goes on at once when it is ticked, and comes back to what was refused", async () => {
     const { server, hands } = await unplugged();
     await hands.keyboard("1");
