@@ -159,7 +159,8 @@ class OfAMachine(AppCase):
 
     def test_trouble_in_a_round_becomes_a_case_with_what_was_found(self) -> None:
         page = self.sign_in("tech")
-        page.goto("/rounds/8")
+        # A machine that is out of use already: what others look for on theirs stays as it is.
+        page.goto("/rounds/5")
         page.get_by_role("button", name="It is unplugged").click()
         page.get_by_role("button", name="Later").click()
         expect(page.get_by_role("heading", level=1)).to_have_text(say("^Wiring"))
