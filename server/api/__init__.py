@@ -35,6 +35,7 @@ def _build() -> NinjaAPI:
         walls,
         work,
         workshop,
+        worth,
     )
     from .parsing import StrictParser
 
@@ -68,6 +69,7 @@ def _build() -> NinjaAPI:
         tasks,
         planning,
         stores,
+        worth,
         near_misses,
         trends,
         fleet,

@@ -42,7 +42,7 @@ class OrderOut(Schema):
 class DrawerOut(Schema):
     """What lies in a drawer. ``expected``, ``low``, ``high``: how many are wanted in the next quarter (5 and 95 %); ``parts``: so many sit in
     machines that may want one, of ``unknown`` more nobody can tell. ``short_on``: from then on the chance of standing without is over what
-    is borne; ``order_by``: so that it is not, ``order`` of them.
+    is borne; ``order_by``: so that it is not, ``order`` of them. ``ended``: it can be had no more.
     """
 
     id: int
@@ -54,6 +54,7 @@ class DrawerOut(Schema):
     minimum: int
     lead_days: int
     cost: Decimal | None
+    ended: bool
     counted_at: datetime | None
     orders: list[OrderOut]
     parts: int
@@ -102,6 +103,7 @@ def _drawer(d: stores.Drawer) -> DrawerOut:
         minimum=s.minimum,
         lead_days=s.lead_days,
         cost=s.cost,
+        ended=s.ended,
         counted_at=s.counted_at,
         orders=[
             OrderOut(
@@ -181,12 +183,13 @@ def change_type(request: SignedIn, type_id: int, payload: TypeChangeIn):
 
 
 class DrawerIn(Schema):
-    """A drawer of a type of part: where, how many at the least, days from order to drawer, what one costs."""
+    """A drawer of a type of part: where, how many at the least, days from order to drawer, what one costs; ``ended``: it can be had no more."""
 
     drawer: str = Field("", max_length=40)
     minimum: Number = 0
     lead_days: int = Field(14, ge=0, le=365)
     cost: Decimal | None = Field(None, ge=0, le=Decimal(1_000_000), decimal_places=2)
+    ended: bool = False
 
 
 @router.post("/part-types/{type_id}/drawer", auth=may("stores.keep"), response=StoresOut, operation_id="stores.keep")
@@ -194,7 +197,7 @@ class DrawerIn(Schema):
 def keep(request: SignedIn, type_id: int, payload: DrawerIn):
     """Keep a drawer of a type of part, or change what is told of it."""
     p = payload
-    stores.keep(request.user, type_id, p.drawer, p.minimum, p.lead_days, p.cost)
+    stores.keep(request.user, type_id, p.drawer, p.minimum, p.lead_days, p.cost, p.ended)
     return _stores()
 
 

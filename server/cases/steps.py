@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from typing import Literal
 
+from django.utils import timezone
 from kestov_core import knowledge
 from measuring.rounds import places_of, rounds, set_belts, tension
+from people.clock import now
 from pydantic import BaseModel
 
 from .models import Case, State
@@ -22,7 +24,7 @@ class Step(BaseModel):
     """The next thing to do. ``check`` and ``repair`` come from the weighing; the rest from where the case stands.
 
     ``why_now``: why this before another; ``beside``: a repair that takes hardly longer than to look;
-    ``note``: what this workshop knows of it besides.
+    ``note``: what this workshop knows of it besides; ``warranty``: before a machine under warranty is opened.
     """
 
     kind: Literal["danger", "take", "check", "repair", "pluck", "set", "verify", "close", "done"]
@@ -36,6 +38,7 @@ class Step(BaseModel):
     how: list[str] = []
     tools: list[str] = []
     note: str = ""
+    warranty: str = ""
     fault: str = ""
     check: str = ""
     after: list[str] = []
@@ -44,7 +47,19 @@ class Step(BaseModel):
 
 
 def next_step(case: Case, weighed: Weighed | None) -> Step:
-    """The next thing to do: where the case stands first, then what the weighing says."""
+    """The next thing to do: where the case stands first, then what the weighing says; of a machine under warranty, that before it is opened."""
+    step = _next(case, weighed)
+    until = case.printer.warranty_until
+    grave = step.kind == "danger" or (
+        step.kind == "repair" and weighed is not None and weighed.known.faults[step.fault].parts
+    )
+    if grave and until is not None and until >= timezone.localdate(now()):
+        words = f"Under warranty until {until:%-d %B %Y}: it goes back before it is opened. Ask the lead."
+        return step.model_copy(update={"warranty": words})
+    return step
+
+
+def _next(case: Case, weighed: Weighed | None) -> Step:
     if not case.is_open:
         return Step(kind="done", title="Closed", why=f"{case.get_closing_display()}. {case.cause}", minutes=0)
     if weighed is not None and weighed.result.stop is not None:

@@ -33,6 +33,7 @@ from .parts import own_part
 from .pictures import echoes, tower
 from .stores import stores
 from .week import booked_week
+from .worth import worth
 
 PEOPLE = [
     # sign-in, name, role, password
@@ -151,6 +152,7 @@ class Maker:
         self._closed_cases()
         self._open_cases()
         booked_week(self)
+        worth(self)
 
     def call(self, who: str, method: str, path: str, body: dict[str, Any] | None = None, **form: Any) -> Any:
         """One request; anything but success is a mistake of the demo itself."""

@@ -16,7 +16,7 @@ from people.clock import now
 from people.models import name_of
 from workshop.models import Deed, Printer
 
-from . import stores
+from . import stores, worth
 from .models import Done, PlannedRound
 from .planning import monday_of
 from .rounds import due_of
@@ -64,6 +64,7 @@ def letter(day: date) -> Letter:
         Part("Planned", list(_planned()), "Nothing is planned."),
         Part("To order", list(_order()), "Nothing."),
         Part("Machines", list(_fit(printers)), "There is no machine yet."),
+        Part("To decide", list(_to_decide()), "Nothing."),
     ]
     return Letter(monday, [Part(p.title, _cut(p.lines), p.empty) for p in parts])
 
@@ -131,6 +132,11 @@ def _order() -> Iterable[str]:
         if d.order_by is not None and d.order_by <= today + _SOON:
             by = "today" if d.order_by <= today else f"by {d.order_by:%-d %B}"
             yield f"{d.outlook.order} {d.stock.type.name}, {by}."
+
+
+def _to_decide() -> Iterable[str]:
+    for w in worth.undecided():
+        yield f"{w.printer.name}: {' '.join(r.words for r in w.undecided)}"
 
 
 def _fit(printers: list[Printer]) -> Iterable[str]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.db import models
+from kestov_core.condition.worth import LASTS_YEARS
 from people.models import User
 from workshop.models import Component, PartType, Printer, PrinterModel
 
@@ -85,7 +86,7 @@ class OwnTask(models.Model):
 class Stock(models.Model):
     """What lies in a drawer of one type of part: how many, where, how many at the least, how long an order takes, what one costs.
 
-    ``counted_at`` null: nobody has counted it yet.
+    ``counted_at`` null: nobody has counted it yet. ``ended``: it can be had no more.
     """
 
     type = models.OneToOneField(PartType, on_delete=models.CASCADE, related_name="stock")
@@ -95,6 +96,7 @@ class Stock(models.Model):
     lead_days = models.PositiveIntegerField(default=14)
     cost = models.DecimalField(max_digits=9, decimal_places=2, null=True)
     counted_at = models.DateTimeField(null=True)
+    ended = models.BooleanField(default=False)
 
     class Meta:
         ordering = ["drawer", "type__name"]
@@ -141,10 +143,13 @@ class StockMove(models.Model):
 
 
 class ServiceSetting(models.Model):
-    """What the lead has settled of stores: the chance of standing without a part that is borne, and in which money costs are told."""
+    """What the lead has settled: the chance of standing without a part that is borne, in which money costs are told, and what an hour of
+    somebody's time costs (null: not told).
+    """
 
     risk = models.FloatField(default=0.05)
     money = models.CharField(max_length=8, blank=True)
+    hour = models.DecimalField(max_digits=7, decimal_places=2, null=True)
 
     class Meta:
         constraints = [
@@ -244,3 +249,43 @@ class Feed(models.Model):
     user = models.OneToOneField(User, on_delete=models.CASCADE, related_name="service_feed")
     hash = models.CharField(max_length=64, unique=True)
     at = models.DateTimeField()
+
+
+class Price(models.Model):
+    """What another machine of a model costs, and how many years one lasts."""
+
+    model = models.OneToOneField(PrinterModel, on_delete=models.CASCADE, related_name="price")
+    another = models.DecimalField(max_digits=9, decimal_places=2)
+    lasts_years = models.FloatField(default=LASTS_YEARS)
+
+    class Meta:
+        constraints = [models.CheckConstraint(condition=models.Q(lasts_years__gt=0), name="a_machine_lasts")]
+
+
+class Quote(models.Model):
+    """What a repair of a machine would take, as somebody has offered or reckoned it: parts in money, hours of people."""
+
+    printer = models.OneToOneField(Printer, on_delete=models.CASCADE, related_name="quote")
+    parts = models.DecimalField(max_digits=9, decimal_places=2, default=0)
+    hours = models.FloatField(default=0.0)
+    words = models.CharField(max_length=200, blank=True)
+    at = models.DateTimeField()
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+
+
+class Decided(models.Model):
+    """What the lead has decided of a machine: to ``keep`` it, to ``retire`` it, or to send it back under ``warranty``. Rows are only ever added.
+
+    ``spoke``: what spoke then (as the core's `Reason`, what and about what): it speaks no more until something else does.
+    """
+
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="decided")
+    decided = models.CharField(max_length=8)
+    why = models.CharField(max_length=300, blank=True)
+    spoke = models.JSONField(default=list)
+    at = models.DateTimeField()
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        indexes = [models.Index(fields=["printer", "-at"])]

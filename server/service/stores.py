@@ -56,14 +56,17 @@ def settle(by: User, risk: float, money: str) -> None:
 
 
 @transaction.atomic
-def keep(by: User, type_id: int, drawer: str, minimum: int, lead_days: int, cost: Decimal | None) -> Stock:
-    """Keep a drawer of a type of part, or change what is told of it."""
+def keep(
+    by: User, type_id: int, drawer: str, minimum: int, lead_days: int, cost: Decimal | None, ended: bool = False
+) -> Stock:
+    """Keep a drawer of a type of part, or change what is told of it. ``ended``: no more of it can be had."""
     kind = PartType.objects.filter(pk=type_id).first()
     if kind is None:
         raise Refused(404, "not_found", "There is no such type of part.")
     row, new = Stock.objects.select_for_update().get_or_create(type=kind)
     row.drawer, row.minimum, row.lead_days, row.cost = drawer.strip(), minimum, lead_days, cost
-    row.save(update_fields=["drawer", "minimum", "lead_days", "cost"])
+    row.ended = ended
+    row.save(update_fields=["drawer", "minimum", "lead_days", "cost", "ended"])
     audit(
         by, "added" if new else "changed", row, f"{'A drawer is kept' if new else 'Changed the drawer'} of {kind.name}."
     )
@@ -178,8 +181,8 @@ class Drawer:
 
     @property
     def order_by(self) -> date | None:
-        """The day by which to order."""
-        return self._day(self.outlook.order_by)
+        """The day by which to order; None of what can be had no more."""
+        return None if self.stock.ended else self._day(self.outlook.order_by)
 
     @property
     def short_on(self) -> date | None:
@@ -234,7 +237,7 @@ def _wanting(stocks: list[Stock]) -> dict[int, tuple[Floats, int]]:
         if age is not None:
             every.append((c, age[0]))
         of_type = by_type.get(c.type_id) if c.type_id else None
-        mine = of_type if c.type_id else _only(stocks, printers[c.printer_id].model_id, c.kind, c.place)
+        mine = of_type if c.type_id else only_one(stocks, printers[c.printer_id].model_id, c.kind, c.place)
         if mine is None:
             continue
         expected = mine.type.life_hours or (part_kinds()[c.kind].life_hours if c.kind in part_kinds() else None)
@@ -259,7 +262,7 @@ class _Aged:
     expected: float
 
 
-def _only(stocks: list[Stock], model_id: int, kind: str, place: str) -> Stock | None:
+def only_one(stocks: list[Stock], model_id: int, kind: str, place: str) -> Stock | None:
     """The drawer that a part of unknown type can be served from, where it is the only one."""
     found = [s for s in stocks if s.type.kind == kind and components.fits(s.type, model_id, place)]
     return found[0] if len(found) == 1 else None

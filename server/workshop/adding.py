@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 from typing import Any
 
 from django.db import transaction
@@ -14,6 +15,7 @@ from people.models import User, audit
 from people.refusals import Refused
 from pydantic import ValidationError
 
+from . import tags
 from .models import Area, Instrument, Limit, Printer, PrinterModel, School, fit_out
 
 #: A model's file is no longer; the longest description that passes its bounds is a fifth of it.
@@ -147,6 +149,40 @@ def add_printer(by: User, name: str, model_id: int, area_id: int, **more: Any) -
     )
     fit_out(printer)
     audit(by, "added", printer, f"Put {printer.name} on the floor.")
+    return printer
+
+
+@transaction.atomic
+def retire(by: User, printer_id: int, why: str) -> Printer:
+    """Give a machine up: it leaves the floor, and its record stays."""
+    printer = tags.locked(printer_id)
+    if printer.retired:
+        raise Refused(409, "retired", f"{printer.name} is given up already.")
+    printer.retired = True
+    printer.save(update_fields=["retired"])
+    tags.parts_or_use_changed.send(sender=Printer)
+    audit(by, "retired", printer, f"Gave up {printer.name}.{f' {why}' if why else ''}")
+    return printer
+
+
+@transaction.atomic
+def take_back(by: User, printer_id: int, why: str) -> Printer:
+    """Put a machine that was given up back on the floor."""
+    printer = tags.locked(printer_id)
+    printer.retired = False
+    printer.save(update_fields=["retired"])
+    tags.parts_or_use_changed.send(sender=Printer)
+    audit(by, "took back", printer, f"{printer.name} is on the floor again.{f' {why}' if why else ''}")
+    return printer
+
+
+@transaction.atomic
+def tell_warranty(by: User, printer_id: int, until: date | None) -> Printer:
+    """Tell until when a machine is under its maker's warranty."""
+    printer = tags.locked(printer_id)
+    printer.warranty_until = until
+    printer.save(update_fields=["warranty_until"])
+    audit(by, "changed", printer, f"{printer.name} is under warranty until {until:%-d %B %Y}." if until else f"Nobody knows of a warranty of {printer.name}.")  # fmt: skip
     return printer
 
 

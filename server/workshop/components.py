@@ -27,6 +27,8 @@ from .pictures import Taken
 Because = Literal["failed", "worn", "sound"]
 #: Where a part that is fitted comes from: the drawer of its type, or anywhere else.
 Spare = Literal["drawer", "elsewhere"]
+#: So begin the words of a part that was fitted out of another machine: it is not a new one.
+CAME_FROM = "From "
 _DID = {
     "fitted": "Fitted",
     "inspected": "Looked at",
@@ -214,7 +216,7 @@ def move(component_id: int, to_id: int, user: User) -> Component:
         fitted_hours=_hours(other.printer),
         brought_hours=ran[0] if ran else 0.0,
     )
-    _done(new, "fitted", user, words=f"From {component.printer.name}.")
+    _done(new, "fitted", user, words=f"{CAME_FROM}{component.printer.name}.")
     kind = kind_of(new)
     for c in (component, new):
         _happened(c, kind.replaced if kind else None, user)

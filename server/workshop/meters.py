@@ -56,11 +56,11 @@ def meter_of(printer: Printer) -> Meter:
     return _hours([printer.pk], {"printer": printer}, None)[printer.pk]
 
 
-def hours_of_late(printers: Iterable[Printer]) -> dict[int, Meter]:
-    """How the hours of machines stand now and went of late, by their keys."""
+def hours_of_late(printers: Iterable[Printer], since: datetime | None = None) -> dict[int, Meter]:
+    """How the hours of machines stand now and went of late (or since then), by their keys."""
     ids = [p.pk for p in printers]
     # Of many, what belongs to any machine: quicker asked for than by their names.
-    return _hours(ids, {"printer__in": ids} if len(ids) <= 20 else {}, _monday(now() - OF_LATE))
+    return _hours(ids, {"printer__in": ids} if len(ids) <= 20 else {}, _monday(since or now() - OF_LATE))
 
 
 def _spans(of: dict[str, Any]) -> dict[int, list[Span]]:

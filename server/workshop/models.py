@@ -112,6 +112,8 @@ class Printer(models.Model):
     position = models.PositiveSmallIntegerField(default=0)
     serial = models.CharField(max_length=40, blank=True)
     in_use_since = models.DateField(null=True)
+    # Null: nobody told.
+    warranty_until = models.DateField(null=True)
     simulated = models.JSONField(null=True)
     tagged_out = models.CharField(max_length=200, blank=True)
     tagged_out_by = models.ForeignKey("people.User", null=True, on_delete=models.SET_NULL, related_name="+")

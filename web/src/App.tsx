@@ -36,6 +36,7 @@ const FETCH = {
   week: () => import("./rounds/WeekPage"),
   letter: () => import("./rounds/LetterPage"),
   stores: () => import("./stores/StoresPage"),
+  worth: () => import("./worth/WorthPage"),
   quarter: () => import("./workshop/QuarterPage"),
   instrument: () => import("./instrument/InstrumentPage"),
   study: () => import("./instrument/StudyPage"),
@@ -68,6 +69,7 @@ const WeekPage = view(FETCH.week, "WeekPage");
 const LetterPage = view(FETCH.letter, "LetterPage");
 const TasksPage = view(FETCH.tasks, "TasksPage");
 const StoresPage = view(FETCH.stores, "StoresPage");
+const WorthPage = view(FETCH.worth, "WorthPage");
 const QuarterPage = view(FETCH.quarter, "QuarterPage");
 const InstrumentPage = view(FETCH.instrument, "InstrumentPage");
 const StudyPage = view(FETCH.study, "StudyPage");
@@ -221,6 +223,7 @@ function Frame({ me }: { me: Me }) {
               <Route path="/rounds/:id" element={<RoundPage />} />
               <Route path="/m/:id" element={<FromLabel technician={technician} />} />
               <Route path="/stores" element={<StoresPage />} />
+              <Route path="/worth" element={<WorthPage />} />
               <Route path="/quarter" element={<QuarterPage />} />
               <Route path="/instruments/:id" element={<InstrumentPage />} />
               <Route path="/comparisons/:id" element={<StudyPage />} />

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import bisect
 import itertools
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta, tzinfo
@@ -152,6 +153,16 @@ class Meter:
         if use is None or days < 0.5:
             return Amount(last.value, days >= 0.5, 0.0 if days < 0.5 else days * self._most_a_day / 2, last.at)
         return Amount(last.value + use.a_day * days, True, use.u95 * days, last.at)
+
+    def over(self, begin: datetime, end: datetime) -> Amount | None:
+        """How far it went between two moments: from the first that is known of it, where that is later."""
+        there = self.at(end)
+        if there is None:
+            return None
+        first = self._points[0]
+        then = self.at(begin) or Amount(first.value, False, 0.0, first.at)
+        off = math.hypot(there.u95, then.u95)
+        return Amount(max(0.0, there.value - then.value), there.estimated or then.estimated, off, there.read_at)
 
     def scaled(self, factor: float) -> Meter:
         """What usually goes with it (as filament with hours): by a typical figure, so all of it is estimated."""

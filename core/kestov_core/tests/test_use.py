@@ -29,6 +29,16 @@ class Meters(unittest.TestCase):
         bare = Meter([Reading(day(0), 100), Reading(day(14), 140)])
         self.assertEqual((bare.at(day(7)).value, bare.at(day(7)).estimated), (120, True))
 
+    def test_how_far_it_went_between_two_moments(self):
+        meter = Meter(
+            [Reading(day(0), 100), Reading(day(10), 150), Reading(day(20), 30, reset=True), Reading(day(30), 90)]
+        )
+        self.assertEqual(meter.over(day(0), day(30)).value, 140)
+        self.assertEqual((meter.over(day(5), day(10)).value, meter.over(day(5), day(10)).estimated), (25, True))
+        # Long before anything is known of it: from the first that is.
+        self.assertEqual(meter.over(day(-900), day(10)).value, 50)
+        self.assertIsNone(Meter([]).over(day(0), day(1)))
+
     def test_a_log_that_lacks_jobs_is_stretched_to_what_the_meter_counted(self):
         meter = Meter([Reading(day(0), 0), Reading(day(14), 80)], log(30, 10))
         self.assertAlmostEqual(meter.at(day(7)).value, 60)

@@ -3011,6 +3011,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/service/worth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description What each machine took in the last year, and what speaks for giving it up.
+         */
+        get: operations["worth.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/worth/hour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hour
+         * @description Tell what an hour of somebody's time costs.
+         */
+        post: operations["worth.hour"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/worth/price": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Price
+         * @description Tell what another machine of a model costs.
+         */
+        post: operations["worth.price"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/worth/quote": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Quote
+         * @description Write down what a repair of a machine would take.
+         */
+        post: operations["worth.quote"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/worth/warranty": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Warranty
+         * @description Tell until when a machine is under its maker's warranty.
+         */
+        post: operations["worth.warranty"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/worth/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide
+         * @description Decide of a machine: keep it, give it up, or send it back under warranty.
+         */
+        post: operations["worth.decide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/near-misses": {
         parameters: {
             query?: never;
@@ -6023,7 +6143,7 @@ export interface components {
          * @description The next thing to do. ``check`` and ``repair`` come from the weighing; the rest from where the case stands.
          *
          *     ``why_now``: why this before another; ``beside``: a repair that takes hardly longer than to look;
-         *     ``note``: what this workshop knows of it besides.
+         *     ``note``: what this workshop knows of it besides; ``warranty``: before a machine under warranty is opened.
          */
         Step: {
             /**
@@ -6069,6 +6189,11 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Warranty
+             * @default
+             */
+            warranty: string;
             /**
              * Fault
              * @default
@@ -12653,7 +12778,7 @@ export interface components {
          * DrawerOut
          * @description What lies in a drawer. ``expected``, ``low``, ``high``: how many are wanted in the next quarter (5 and 95 %); ``parts``: so many sit in
          *     machines that may want one, of ``unknown`` more nobody can tell. ``short_on``: from then on the chance of standing without is over what
-         *     is borne; ``order_by``: so that it is not, ``order`` of them.
+         *     is borne; ``order_by``: so that it is not, ``order`` of them. ``ended``: it can be had no more.
          */
         DrawerOut: {
             /** Id */
@@ -12674,6 +12799,8 @@ export interface components {
             lead_days: number;
             /** Cost */
             cost: string | null;
+            /** Ended */
+            ended: boolean;
             /** Counted At */
             counted_at: string | null;
             /** Orders */
@@ -12805,7 +12932,7 @@ export interface components {
         };
         /**
          * DrawerIn
-         * @description A drawer of a type of part: where, how many at the least, days from order to drawer, what one costs.
+         * @description A drawer of a type of part: where, how many at the least, days from order to drawer, what one costs; ``ended``: it can be had no more.
          */
         DrawerIn: {
             /**
@@ -12825,6 +12952,11 @@ export interface components {
             lead_days: number;
             /** Cost */
             cost?: number | string | null;
+            /**
+             * Ended
+             * @default false
+             */
+            ended: boolean;
         };
         /** CountIn */
         CountIn: {
@@ -12894,6 +13026,209 @@ export interface components {
             words: string;
             /** Many */
             many: number;
+        };
+        /** DecidedOut */
+        DecidedOut: {
+            /**
+             * Decided
+             * @enum {string}
+             */
+            decided: "keep" | "retire" | "warranty";
+            /** Why */
+            why: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+        };
+        /**
+         * MachineTook
+         * @description What a machine took in a year: minutes of people, parts (``unpriced`` of them have no price), days that it stood; beside it what it
+         *     printed (``printed_hours`` give or take ``printed_u95``; ``kg`` where logs tell).
+         *
+         *     ``repair``: what the repair at hand costs; ``faults_cost``: what faults cost in the year; ``a_year``: what a year of another one costs.
+         */
+        MachineTook: {
+            /** Printer Id */
+            printer_id: number;
+            /** Printer */
+            printer: string;
+            /** Area */
+            area: string;
+            /** Model Id */
+            model_id: number;
+            /** Retired */
+            retired: boolean;
+            /** Rounds */
+            rounds: number;
+            /** Measuring */
+            measuring: number;
+            /** Cases */
+            cases: number;
+            /** Fitted */
+            fitted: number;
+            /** Parts Cost */
+            parts_cost: string;
+            /** Unpriced */
+            unpriced: number;
+            /** Stood Days */
+            stood_days: number;
+            /** Printed Hours */
+            printed_hours: number | null;
+            /** Printed U95 */
+            printed_u95: number | null;
+            /** Kg */
+            kg: number | null;
+            /** Reasons */
+            reasons: components["schemas"]["ReasonOut"][];
+            decided: components["schemas"]["DecidedOut"] | null;
+            /** Warranty Until */
+            warranty_until: string | null;
+            quote: components["schemas"]["QuoteOut"] | null;
+            /** Repair */
+            repair: number | null;
+            /** Faults Cost */
+            faults_cost: number | null;
+            /** A Year */
+            a_year: number | null;
+        };
+        /**
+         * ModelPrice
+         * @description What another machine of a model costs (null: nobody told), and how long one lasts.
+         */
+        ModelPrice: {
+            /** Model Id */
+            model_id: number;
+            /** Model */
+            model: string;
+            /** Another */
+            another: string | null;
+            /** Lasts Years */
+            lasts_years: number;
+        };
+        /**
+         * QuoteOut
+         * @description What a repair would take, as somebody has told it.
+         */
+        QuoteOut: {
+            /** Parts */
+            parts: string;
+            /** Hours */
+            hours: number;
+            /** Words */
+            words: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+        };
+        /**
+         * ReasonOut
+         * @description What speaks for not going on as before; ``undecided``: the lead has not decided since it does.
+         */
+        ReasonOut: {
+            /**
+             * Speaks
+             * @enum {string}
+             */
+            speaks: "warranty" | "returns" | "no_spare" | "dear";
+            /** Words */
+            words: string;
+            /** Undecided */
+            undecided: boolean;
+        };
+        /**
+         * WorthOut
+         * @description All machines with what they took since a day; what an hour of somebody's time costs (null: not told), in which money.
+         */
+        WorthOut: {
+            /**
+             * Since
+             * Format: date
+             */
+            since: string;
+            /** Machines */
+            machines: components["schemas"]["MachineTook"][];
+            /** Models */
+            models: components["schemas"]["ModelPrice"][];
+            /** Hour */
+            hour: string | null;
+            /** Money */
+            money: string;
+        };
+        /**
+         * HourIn
+         * @description What an hour of somebody's time costs; null: nobody tells.
+         */
+        HourIn: {
+            /** Hour */
+            hour: number | string | null;
+        };
+        /**
+         * PriceIn
+         * @description What another machine of a model costs (null: nobody tells), and for how many years one lasts.
+         */
+        PriceIn: {
+            /** Model Id */
+            model_id: number;
+            /** Another */
+            another: number | string | null;
+            /**
+             * Lasts Years
+             * @default 5
+             */
+            lasts_years: number;
+        };
+        /**
+         * QuoteIn
+         * @description What a repair would take; of neither parts nor hours it is reckoned again.
+         */
+        QuoteIn: {
+            /** Printer Id */
+            printer_id: number;
+            /**
+             * Parts
+             * @default 0
+             */
+            parts: number | string;
+            /**
+             * Hours
+             * @default 0
+             */
+            hours: number;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /** WarrantyIn */
+        WarrantyIn: {
+            /** Printer Id */
+            printer_id: number;
+            /** Until */
+            until: string | null;
+        };
+        /** DecideIn */
+        DecideIn: {
+            /** Printer Id */
+            printer_id: number;
+            /**
+             * Decided
+             * @enum {string}
+             */
+            decided: "keep" | "retire" | "warranty";
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /**
          * Taken
@@ -18108,6 +18443,146 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    "worth.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorthOut"];
+                };
+            };
+        };
+    };
+    "worth.hour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HourIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorthOut"];
+                };
+            };
+        };
+    };
+    "worth.price": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PriceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorthOut"];
+                };
+            };
+        };
+    };
+    "worth.quote": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuoteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorthOut"];
+                };
+            };
+        };
+    };
+    "worth.warranty": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WarrantyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorthOut"];
+                };
+            };
+        };
+    };
+    "worth.decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecideIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorthOut"];
+                };
             };
         };
     };

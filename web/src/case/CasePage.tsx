@@ -101,6 +101,7 @@ function Next({ c, changed, onWhatIf }: { c: Case; changed: (c: Case) => void; o
         caution: picked.caution,
         how: picked.how,
         note: picked.note ?? "",
+        warranty: "",
         tools: picked.tools,
       }
     : c.step;
@@ -125,6 +126,7 @@ function Next({ c, changed, onWhatIf }: { c: Case; changed: (c: Case) => void; o
         <p className={s.why_now ? "mt-1 max-w-[42em] text-ink2" : "mt-2 max-w-[38em] text-[19px]"}>{s.why}</p>
         {s.beside ? <p className="mt-2 max-w-[42em] border-l-[5px] border-line pl-3">{s.beside}</p> : null}
       </div>
+      {s.warranty ? <Caution>{s.warranty}</Caution> : null}
       {s.kind === "done" || s.kind === "danger" ? (
         <How s={s} />
       ) : (

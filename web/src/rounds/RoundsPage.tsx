@@ -37,6 +37,9 @@ export function RoundsPage() {
             <Link to="/stores" className="inline-flex min-h-11 items-center">
               Stores
             </Link>
+            <Link to="/worth" className="inline-flex min-h-11 items-center">
+              Minutes and money
+            </Link>
           </span>
         </div>
         <p className="mt-1 max-w-[44em] text-ink2">

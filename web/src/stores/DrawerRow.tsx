@@ -49,6 +49,7 @@ function Inside({ d, lead, money }: Omit<Props, "asked">) {
     <div className="grid gap-3 border-l-[5px] border-line py-2 pl-4">
       <p className="text-[15px] text-ink2">
         {d.counted_at ? `Counted ${ago(d.counted_at)}. ` : "Nobody has counted it yet. "}
+        {d.ended ? "No more of it can be had. " : ""}
         {d.minimum} at the least. An order takes {counted(d.lead_days, "day", "days")}.
         {d.cost == null ? "" : ` One costs ${[Number(d.cost).toFixed(2), money].filter(Boolean).join(" ")}.`}{" "}
         {counted(d.parts, "part", "parts")} in use may want one

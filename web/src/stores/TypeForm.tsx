@@ -135,6 +135,7 @@ export function DrawerForm({ typeId, d, leave }: { typeId: number; d?: Drawer; l
   const [minimum, setMinimum] = useState(text(d?.minimum ?? 1));
   const [days, setDays] = useState(text(d?.lead_days ?? 14));
   const [cost, setCost] = useState(text(d?.cost));
+  const [ended, setEnded] = useState(d?.ended ?? false);
   const write = useStoresWrite(
     () =>
       got(
@@ -145,6 +146,7 @@ export function DrawerForm({ typeId, d, leave }: { typeId: number; d?: Drawer; l
             minimum: parseFigure(minimum) ?? -1,
             lead_days: parseFigure(days) ?? -1,
             cost: cost.trim() ? (parseFigure(cost) ?? -1) : null,
+            ended,
           },
         }),
       ),
@@ -187,6 +189,15 @@ export function DrawerForm({ typeId, d, leave }: { typeId: number; d?: Drawer; l
           onText={setCost}
         />
       </div>
+      <label className="flex min-h-11 items-center gap-3">
+        <input
+          type="checkbox"
+          className="h-6 w-6 accent-[var(--ink)]"
+          checked={ended}
+          onChange={(e) => setEnded(e.target.checked)}
+        />
+        No more of it can be had
+      </label>
       <ErrorNote error={write.error} />
       <div className="flex flex-wrap gap-3">
         <Button next type="submit" disabled={write.isPending}>

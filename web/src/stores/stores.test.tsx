@@ -31,6 +31,7 @@ const DRAWER: Drawer = {
   minimum: 2,
   lead_days: 14,
   cost: "4.50",
+  ended: false,
   counted_at: new Date().toISOString(),
   orders: [],
   parts: 6,
