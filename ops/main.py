@@ -40,9 +40,12 @@ def main() -> int:
     bench = commands.add_parser("bench", help="how fast and how good it is, as ratios measured in one run")
     bench.add_argument("name", choices=sorted(f.stem.replace("_", "-") for f in (ROOT / "bench").glob("[a-z]*.py")))
     bench.add_argument("rest", nargs=argparse.REMAINDER)
-    stand_in = commands.add_parser("stand-in", help="a simulated accelerometer on the network, for trying the tool")
+    stand_in = commands.add_parser(
+        "stand-in", help="what stands in for an outside device: an accelerometer, or a mail server"
+    )
+    stand_in.add_argument("what", nargs="?", choices=("accelerometer", "mail"), default="accelerometer")
     stand_in.add_argument("--bind", default="127.0.0.1", help="address to answer on")
-    stand_in.add_argument("--port", type=int, default=8790)
+    stand_in.add_argument("--port", type=int, default=None, help="8790; of the mail server 8791")
     commands.add_parser("core", help="run one measuring procedure on the command line")
     demo = commands.add_parser("demo", help="load the demo workshop")
     demo.add_argument("--reset", action="store_true", help="throw the present demo away and begin anew")
@@ -71,7 +74,12 @@ def main() -> int:
     if args.command == "bench":
         return _into_python([str(ROOT / "bench" / f"{args.name.replace('-', '_')}.py"), *args.rest], "core")
     if args.command == "stand-in":
-        return _into_python([str(ROOT / "ops" / "stand_in.py"), args.bind, str(args.port)], "core")
+        if args.what == "mail":
+            folder = str(STATE / "mail")
+            return _into_python(
+                [str(ROOT / "ops" / "mail_stand_in.py"), args.bind, str(args.port or 8791), folder], "server"
+            )
+        return _into_python([str(ROOT / "ops" / "stand_in.py"), args.bind, str(args.port or 8790)], "core")
     if args.command == "demo":
         return _manage(["demo", *(["--reset"] if args.reset else [])])
     if args.command in ("backup", "restore"):

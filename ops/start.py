@@ -46,6 +46,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--stand-in-port", type=int, default=8790, help="port of the demo's simulated accelerometer (0: none)"
     )
+    parser.add_argument(
+        "--mail-port", type=int, default=8791, help="port of the demo's stand-in of a mail server (0: none)"
+    )
     parser.add_argument("--workers", type=int, default=2, help="web processes")
     parser.add_argument(
         "--host", action="append", default=[], metavar="NAME", help="a further name this machine is reached by"
@@ -122,6 +125,7 @@ def main(args: argparse.Namespace) -> int:
                 parts.append(Part("The worker", lambda: _worker(env), _WORKER_NOTE))
             if serves and not args.empty:
                 parts.append(Part("The stand-in", lambda: _stand_in(args, env)))
+                parts += [Part("The mail server's stand-in", lambda: _mail(args, env))] if _stands_in(args, env) else []
             for part in parts:
                 part.start()
             if serves:
@@ -203,6 +207,8 @@ def _long_work(args: argparse.Namespace, env: dict[str, str]) -> None:
     if not args.empty:
         # The demo's own stand-in is on this machine.
         env["KESTOV_INSTRUMENTS"] = f"127.0.0.1:{args.stand_in_port}"
+        if args.mail_port and not env.get("KESTOV_MAIL") and port_is_free("127.0.0.1", args.mail_port):
+            env["KESTOV_MAIL"] = f"smtp://127.0.0.1:{args.mail_port}"
     if args.backups:
         env["KESTOV_BACKUPS"], env["KESTOV_BACKUPS_KEPT"] = str(args.backups.resolve()), str(max(1, args.keep))
 
@@ -245,6 +251,20 @@ def _stand_in(args: argparse.Namespace, env: dict[str, str]) -> subprocess.Popen
     if not args.stand_in_port or not port_is_free("127.0.0.1", args.stand_in_port):
         return None
     command = [setup.PYTHON, ROOT / "ops" / "stand_in.py", "127.0.0.1", str(args.stand_in_port)]
+    return subprocess.Popen(
+        command, env=env, stdout=subprocess.DEVNULL, start_new_session=True, preexec_fn=end_with_parent
+    )
+
+
+def _stands_in(args: argparse.Namespace, env: dict[str, str]) -> bool:
+    """Whether the demo's letters go to the stand-in: where no mail server is set, and its port is free."""
+    return env.get("KESTOV_MAIL") == f"smtp://127.0.0.1:{args.mail_port}"
+
+
+def _mail(args: argparse.Namespace, env: dict[str, str]) -> subprocess.Popen[bytes] | None:
+    if not port_is_free("127.0.0.1", args.mail_port):
+        return None
+    command = [setup.PYTHON, ROOT / "ops" / "mail_stand_in.py", "127.0.0.1", str(args.mail_port), STATE / "mail"]
     return subprocess.Popen(
         command, env=env, stdout=subprocess.DEVNULL, start_new_session=True, preexec_fn=end_with_parent
     )

@@ -10,8 +10,10 @@ from django.utils import timezone
 from ninja import Field, File, Form, Router, Schema, UploadedFile
 from people.clock import now
 from people.models import User, name_of
+from post import sending
+from post.models import Mail
 from pydantic import field_validator
-from service import calendars, letter, planning
+from service import calendars, letter, mailing, planning
 from service.models import Booking, Calendar, Hours, PlannedRound, PlannedWeek
 from workshop.models import Printer
 
@@ -370,3 +372,61 @@ def _letter_day(day: date | None) -> date:
     if day is not None and not today - timedelta(days=3660) <= day <= today:
         raise Problem(422, "out_of_range", "Choose a week until today, of the last ten years.", "day")
     return day or today
+
+
+class MailOut(Schema):
+    """A letter that was posted. ``said``: why it did not go the last time; ``given_up``: it is tried no more."""
+
+    at: datetime
+    to: str
+    sent_at: datetime | None
+    next_at: datetime | None
+    said: str
+    given_up: bool
+
+
+class ByMail(Schema):
+    """The letter by e-mail, of whoever asks: whether a mail server is set, where it goes (empty: nowhere), and how the last one went."""
+
+    is_set: bool
+    address: str
+    last: MailOut | None
+
+
+def _by_mail(user: User) -> ByMail:
+    row = mailing.wanted_by(user)
+    return ByMail(is_set=sending.is_set(), address=row.address if row else "", last=_mail(mailing.last_to(user)))
+
+
+def _mail(m: Mail | None) -> MailOut | None:
+    if m is None:
+        return None
+    return MailOut(at=m.at, to=m.to, sent_at=m.sent_at, next_at=m.next_at, said=m.said, given_up=m.is_given_up)
+
+
+@router.get("/service/letter/mail", auth=may("service.see"), response=ByMail, operation_id="service.letter_mail")
+def by_mail(request: SignedIn):
+    """Whether, and where, one gets the letter by e-mail."""
+    return _by_mail(request.user)
+
+
+class WantIn(Schema):
+    """Where the letter goes from next Monday on; empty: nowhere."""
+
+    address: str = Field("", max_length=200)
+
+
+@router.post("/service/letter/mail", auth=may("service.see"), response=ByMail, operation_id="service.want_letter")
+@once
+def want_letter(request: SignedIn, payload: WantIn):
+    """Want the letter by e-mail every Monday, or no longer."""
+    mailing.want(request.user, payload.address)
+    return _by_mail(request.user)
+
+
+@router.post("/service/letter/send", auth=may("service.see"), response=ByMail, operation_id="service.send_letter")
+@once
+def send_letter(request: SignedIn):
+    """Send oneself this week's letter now."""
+    mailing.send_now(request.user)
+    return _by_mail(request.user)

@@ -146,11 +146,11 @@ def _machine(w: worth.Worth) -> MachineTook:
 
 
 def _decided(d: Decided | None) -> DecidedOut | None:
-    return d and DecidedOut(decided=d.decided, why=d.why, at=d.at, by=name_of(d.by))
+    return DecidedOut(decided=d.decided, why=d.why, at=d.at, by=name_of(d.by)) if d else None  # type: ignore[arg-type]
 
 
 def _quote(q: Quote | None) -> QuoteOut | None:
-    return q and QuoteOut(parts=q.parts, hours=q.hours, words=q.words, at=q.at, by=name_of(q.by))
+    return QuoteOut(parts=q.parts, hours=q.hours, words=q.words, at=q.at, by=name_of(q.by)) if q else None
 
 
 @router.get("/service/worth", auth=may("worth.see"), response=WorthOut, operation_id="worth.see")

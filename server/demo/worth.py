@@ -34,4 +34,6 @@ def worth(maker: Maker) -> None:
     until = (maker.today + timedelta(days=140)).date().isoformat()
     lead("warranty", 60, printer_id=ids["Longsplice"], until=until)
     lead("quote", 3, printer_id=ids["Carrick"], parts="68", hours=2.5, words="A new board, and the hours to fit it.")
-    lead("decide", 30, printer_id=ids["Windlass"], decided="keep", why="Rails for its X are on the list for the summer.")
+    lead(
+        "decide", 30, printer_id=ids["Windlass"], decided="keep", why="Rails for its X are on the list for the summer."
+    )

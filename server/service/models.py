@@ -289,3 +289,12 @@ class Decided(models.Model):
     class Meta:
         ordering = ["-at", "-id"]
         indexes = [models.Index(fields=["printer", "-at"])]
+
+
+class LetterTo(models.Model):
+    """Who wants the week's letter by e-mail, and where. ``week``: the Monday of the last week whose letter was posted to them."""
+
+    user = models.OneToOneField(User, on_delete=models.CASCADE, related_name="letter_to")
+    address = models.EmailField(max_length=200)
+    week = models.DateField(null=True)
+    at = models.DateTimeField()

@@ -2771,6 +2771,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/service/letter/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * By Mail
+         * @description Whether, and where, one gets the letter by e-mail.
+         */
+        get: operations["service.letter_mail"];
+        put?: never;
+        /**
+         * Want Letter
+         * @description Want the letter by e-mail every Monday, or no longer.
+         */
+        post: operations["service.want_letter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/service/letter/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Letter
+         * @description Send oneself this week's letter now.
+         */
+        post: operations["service.send_letter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stores": {
         parameters: {
             query?: never;
@@ -12775,6 +12819,49 @@ export interface components {
             empty: string;
         };
         /**
+         * ByMail
+         * @description The letter by e-mail, of whoever asks: whether a mail server is set, where it goes (empty: nowhere), and how the last one went.
+         */
+        ByMail: {
+            /** Is Set */
+            is_set: boolean;
+            /** Address */
+            address: string;
+            last: components["schemas"]["MailOut"] | null;
+        };
+        /**
+         * MailOut
+         * @description A letter that was posted. ``said``: why it did not go the last time; ``given_up``: it is tried no more.
+         */
+        MailOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** To */
+            to: string;
+            /** Sent At */
+            sent_at: string | null;
+            /** Next At */
+            next_at: string | null;
+            /** Said */
+            said: string;
+            /** Given Up */
+            given_up: boolean;
+        };
+        /**
+         * WantIn
+         * @description Where the letter goes from next Monday on; empty: nowhere.
+         */
+        WantIn: {
+            /**
+             * Address
+             * @default
+             */
+            address: string;
+        };
+        /**
          * DrawerOut
          * @description What lies in a drawer. ``expected``, ``low``, ``high``: how many are wanted in the next quarter (5 and 95 %); ``parts``: so many sit in
          *     machines that may want one, of ``unknown`` more nobody can tell. ``short_on``: from then on the chance of standing without is over what
@@ -18159,6 +18246,70 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    "service.letter_mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ByMail"];
+                };
+            };
+        };
+    };
+    "service.want_letter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ByMail"];
+                };
+            };
+        };
+    };
+    "service.send_letter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ByMail"];
+                };
             };
         };
     };

@@ -182,11 +182,54 @@ describe("the week's letter", () => {
       { title: "Done", lines: ["Bowline: 3 tasks by Wen. All fine."], empty: "Nothing was written down." },
       { title: "To order", lines: [], empty: "Nothing." },
     ];
-    handle(<LetterPage />, [[["service", "letter", monday], { monday, parts }]]);
+    handle(<LetterPage />, [
+      [["service", "letter", monday], { monday, parts }],
+      [["service", "letter-mail"], { is_set: true, address: "", last: null }],
+    ]);
     expect(screen.getByRole("region", { name: "Done" }).textContent).toBe("DoneBowline: 3 tasks by Wen. All fine.");
     expect(screen.getByRole("region", { name: "To order" }).textContent).toBe("To orderNothing.");
     expect(screen.getByRole("link", { name: "As PDF" }).getAttribute("href")).toBe(
       `/api/service/letter.pdf?day=${monday}`,
     );
+  });
+
+  const letter = (byMail: Schemas["ByMail"]) => {
+    const server = slowServer();
+    const hands = handle(<LetterPage />, [
+      [["service", "letter", monday], { monday, parts: [] }],
+      [["service", "letter-mail"], byMail],
+    ]);
+    return { server, hands };
+  };
+
+  it("comes by e-mail to whoever asks for it, an address that is none refused at its field", async () => {
+    const { server, hands } = letter({ is_set: true, address: "", last: null });
+    await hands.click(screen.getByRole("button", { name: "Send it to me" }));
+    await hands.type(screen.getByLabelText("Where it goes"), "wen@rope.walk");
+    await hands.click(screen.getByRole("button", { name: "Every Monday" }));
+    await waitFor(() => expect(server.sent).toHaveLength(1));
+    expect(server.sent[0]).toMatchObject({ url: "/api/service/letter/mail", body: { address: "wen@rope.walk" } });
+    server.answer({ code: "out_of_range", detail: "This is no e-mail address.", field: "address" }, 422);
+    expect((await screen.findAllByText("This is no e-mail address.")).length).toBeGreaterThan(0);
+  });
+
+  it("says how the last one went, and sends one now", async () => {
+    const last = { at: at(0, "06:00"), to: "wen@rope.walk", sent_at: null, next_at: null, said: "", given_up: true };
+    const { server, hands } = letter({ is_set: true, address: "wen@rope.walk", last: { ...last, said: "Full." } });
+    expect(screen.getByText("The last one, to wen@rope.walk, was given up. Full.")).toBeTruthy();
+    await hands.click(screen.getByRole("button", { name: "Send this week's now" }));
+    await waitFor(() => expect(server.sent[0]?.url).toBe("/api/service/letter/send"));
+    server.answer({
+      is_set: true,
+      address: "wen@rope.walk",
+      last: { ...last, given_up: false, next_at: at(0, "07:00") },
+    });
+    expect(await screen.findByText("One is on its way to wen@rope.walk.")).toBeTruthy();
+  });
+
+  it("says where no mail server is set", () => {
+    letter({ is_set: false, address: "", last: null });
+    expect(screen.getByText(/No mail server is set here/)).toBeTruthy();
+    expect(screen.queryByRole("button", { name: "Send it to me" })).toBeNull();
   });
 });
