@@ -13,7 +13,7 @@ from people.models import User, name_of
 from post import sending
 from post.models import Mail
 from pydantic import field_validator
-from service import calendars, letter, mailing, planning
+from service import by_address, calendars, letter, mailing, planning
 from service.models import Booking, Calendar, Hours, PlannedRound, PlannedWeek
 from workshop.models import Printer
 
@@ -94,7 +94,9 @@ class BookingOut(Schema):
 
 
 class CalendarOut(Schema):
-    """A calendar of bookings; ``bookings`` are known of it, ``of_none`` more name no machine."""
+    """A calendar of bookings; ``bookings`` are known of it, ``of_none`` more name no machine. ``address``: where it is fetched from (empty: it
+    came as a file); ``said``: why that did not succeed the last time.
+    """
 
     id: int
     name: str
@@ -103,6 +105,8 @@ class CalendarOut(Schema):
     of_none: int
     at: datetime
     by: str
+    address: str
+    said: str
 
 
 class WeekPlan(Schema):
@@ -202,7 +206,9 @@ def _booking(b: Booking, p: Printer) -> BookingOut:
 
 def _calendar(c: Calendar) -> CalendarOut:
     known = {"bookings": c.many, "printer": c.printer.name if c.printer else ""}  # type: ignore[attr-defined]
-    return CalendarOut(id=c.pk, name=c.name, of_none=c.of_none, at=c.at, by=name_of(c.by), **known)
+    return CalendarOut(
+        id=c.pk, name=c.name, of_none=c.of_none, at=c.at, by=name_of(c.by), address=c.address, said=c.said, **known
+    )
 
 
 @router.get("/service/week", auth=may("service.see"), response=WeekPlan, operation_id="service.week")
@@ -287,6 +293,28 @@ def take_calendar(
 
     def act() -> WeekPlan:
         calendars.take(request.user, name, data, printer_id)
+        return _week(timezone.localdate(now()))
+
+    return once_only(request, act)
+
+
+class AddressIn(Schema):
+    """A calendar by its address within the workshop's network; ``printer_id`` null: of the machines that its bookings name."""
+
+    name: str = Field(max_length=80)
+    address: str = Field(max_length=300)
+    printer_id: int | None = None
+
+
+@router.post("/calendars/address", auth=may("service.plan"), response=WeekPlan, operation_id="service.take_address")
+def take_address(request: SignedIn, payload: AddressIn):
+    """Take a calendar from an address within the workshop's network; it is fetched from there again every half hour."""
+    p = payload
+    # Nothing is held while it is waited for.
+    data = by_address.fetch(p.address)
+
+    def act() -> WeekPlan:
+        by_address.take(request.user, p.name, p.address, data, p.printer_id)
         return _week(timezone.localdate(now()))
 
     return once_only(request, act)

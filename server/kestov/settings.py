@@ -165,6 +165,9 @@ MAINS_HZ = 60 if os.environ.get("KESTOV_MAINS_HZ") == "60" else 50
 #: Instruments on the network that are not in the workshop's own ranges, or on this machine: host:port, by who runs it.
 INSTRUMENTS = [i for i in os.environ.get("KESTOV_INSTRUMENTS", "").split(",") if i]
 
+#: Calendars of bookings outside of the workshop's own ranges, or on this machine: host:port, by who runs it.
+CALENDARS = [c for c in os.environ.get("KESTOV_CALENDARS", "").split(",") if c]
+
 #: Where the nightly backup, and the one that the lead asks for, are written by the worker; how many nightly ones stay.
 BACKUPS = Path(os.environ["KESTOV_BACKUPS"]) if os.environ.get("KESTOV_BACKUPS") else None
 BACKUPS_KEPT = int(os.environ.get("KESTOV_BACKUPS_KEPT", "14"))

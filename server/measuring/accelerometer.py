@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import ipaddress
 import socket
 import time
 from collections.abc import Callable
 
 from django.conf import settings
 from kestov_core.errors import BadInput
+from workshop import network
 
 #: Longer than any record, so that a silent instrument does not hold a request for ever.
 _PATIENCE_S = 20.0
@@ -18,27 +18,15 @@ _MOST_BYTES = 50 * 1024 * 1024
 
 
 def reachable(address: str) -> tuple[str, int]:
-    """Where an instrument is: its numeric address and port. Refused unless that is in a workshop's own network.
-
-    Never this machine's own services, nor anything beyond: except what whoever runs it has named.
-    """
+    """Where an instrument is: its numeric address and port (see `network.reachable`)."""
     host, _, port = address.rpartition(":")
-    if address in settings.INSTRUMENTS:
-        return host, int(port)
     try:
-        found = {str(each[4][0]) for each in socket.getaddrinfo(host, int(port), type=socket.SOCK_STREAM)}
-    except (OSError, ValueError, UnicodeError) as e:
-        raise BadInput("instrument_silent", f"There is nothing called {host} on this network.", "instrument_id") from e
-    for each in found:
-        at = ipaddress.ip_address(each.split("%")[0])
-        if not at.is_private or at.is_loopback or at.is_link_local or at.is_unspecified or at.is_multicast:
-            raise BadInput(
-                "out_of_range",
-                f"{host} is not in the workshop's own network. An instrument elsewhere must be named by who runs Kestov.",
-                "instrument_id",
-            )
-    # This very address is asked, not the name once more: it could mean another by then.
-    return sorted(found)[0], int(port)
+        return network.reachable(host, port, settings.INSTRUMENTS)
+    except network.Unknown as e:
+        raise BadInput("instrument_silent", str(e), "instrument_id") from e
+    except network.Beyond as e:
+        words = f"{e} An instrument elsewhere must be named by who runs Kestov."
+        raise BadInput("out_of_range", words, "instrument_id") from e
 
 
 def record(

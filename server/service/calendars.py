@@ -170,8 +170,8 @@ def _end(event: Any) -> datetime:
 
 
 @transaction.atomic
-def take(by: User, name: str, data: bytes, printer_id: int | None = None) -> Calendar:
-    """Take a calendar, or the newer one of the same name in its place."""
+def take(by: User, name: str, data: bytes, printer_id: int | None = None, address: str = "") -> Calendar:
+    """Take a calendar, or the newer one of the same name in its place. ``address``: where it was fetched from, and will be again."""
     name = name.strip()
     if not name:
         raise Refused(422, "missing_field", "Give it a name.", "name")
@@ -180,9 +180,24 @@ def take(by: User, name: str, data: bytes, printer_id: int | None = None) -> Cal
         raise Refused(422, "out_of_range", "There is no such machine.", "printer_id")
     row = Calendar.objects.select_for_update(of=("self",)).filter(name__iexact=name).first() or Calendar(name=name)
     row.printer, row.raw, row.at, row.by = printer, zlib.compress(data), now(), by
+    row.address, row.said = address, ""
     _looked_up(row, data)
     audit(by, "took", row, f"Took the calendar “{row.name}”: {row.bookings.count()} bookings.")
     return row
+
+
+@transaction.atomic
+def newer(calendar_id: int, address: str, data: bytes) -> None:
+    """A calendar was fetched again; what it says now is in its place. One that has another address by now is left alone."""
+    row = Calendar.objects.select_for_update(of=("self",)).filter(pk=calendar_id, address=address).first()
+    if row is None:
+        return
+    row.said, row.at = "", now()
+    if zlib.decompress(bytes(row.raw)) == data:
+        row.save(update_fields=["said", "at"])
+        return
+    row.raw = zlib.compress(data)
+    _looked_up(row, data)
 
 
 def _looked_up(row: Calendar, data: bytes) -> None:

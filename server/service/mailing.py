@@ -65,10 +65,8 @@ def _post(row: LetterTo, told: Letter) -> Mail:
     for part in told.parts:
         lines += [part.title, *(f"  {line}" for line in part.lines or [part.empty]), ""]
     origin = next(iter(settings.CSRF_TRUSTED_ORIGINS), "")
-    lines += [
-        f"{origin}/rounds/letter" if origin else "",
-        "It comes because you asked for it: on that page it is ended, too.",
-    ]
+    where = f": {origin}/rounds/letter" if origin else "."
+    lines.append(f"It comes because you asked for it, and ends on the page of the letter{where}")
     file = sending.File(f"week-{told.monday:%Y-%m-%d}.pdf", "application/pdf", as_pdf(told))
     return sending.post(row.address, ABOUT, lines[0], "\n".join(lines), row.user, file)
 

@@ -158,7 +158,10 @@ class ServiceSetting(models.Model):
 
 
 class Calendar(models.Model):
-    """A calendar of bookings as it was given: of one machine, or (``printer`` null) of those that its bookings name."""
+    """A calendar of bookings as it was given: of one machine, or (``printer`` null) of those that its bookings name.
+
+    ``address``: where it is fetched from again and again (empty: it came as a file); ``said``: why that did not succeed the last time.
+    """
 
     name = models.CharField(max_length=80, unique=True)
     printer = models.ForeignKey(Printer, null=True, on_delete=models.CASCADE, related_name="calendars")
@@ -169,6 +172,8 @@ class Calendar(models.Model):
     # Until when its bookings were looked up, and how many name no machine.
     until = models.DateTimeField()
     of_none = models.PositiveIntegerField(default=0)
+    address = models.CharField(max_length=300, blank=True)
+    said = models.CharField(max_length=300, blank=True)
 
     class Meta:
         ordering = ["name"]

@@ -37,6 +37,8 @@ class Where(SimpleTestCase):
     def test_a_name_that_means_several_must_mean_good_ones_alone(self):
         with found("192.168.1.20", "127.0.0.1"):
             self.refused("shaker.local:8790")
+        with found("::ffff:127.0.0.1"):
+            self.refused("shaker.local:8790")
         with found("192.168.1.20"):
             self.assertEqual(reachable("shaker.local:8790"), ("192.168.1.20", 8790))
 

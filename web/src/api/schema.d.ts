@@ -2651,6 +2651,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calendars/address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Address
+         * @description Take a calendar from an address within the workshop's network; it is fetched from there again every half hour.
+         */
+        post: operations["service.take_address"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calendars/{calendar_id}/forget": {
         parameters: {
             query?: never;
@@ -12585,7 +12605,8 @@ export interface components {
         };
         /**
          * CalendarOut
-         * @description A calendar of bookings; ``bookings`` are known of it, ``of_none`` more name no machine.
+         * @description A calendar of bookings; ``bookings`` are known of it, ``of_none`` more name no machine. ``address``: where it is fetched from (empty: it
+         *     came as a file); ``said``: why that did not succeed the last time.
          */
         CalendarOut: {
             /** Id */
@@ -12605,6 +12626,10 @@ export interface components {
             at: string;
             /** By */
             by: string;
+            /** Address */
+            address: string;
+            /** Said */
+            said: string;
         };
         /**
          * HourSpan
@@ -12784,6 +12809,18 @@ export interface components {
             user_id: number;
             /** Hours */
             hours: components["schemas"]["HourSpan"][];
+        };
+        /**
+         * AddressIn
+         * @description A calendar by its address within the workshop's network; ``printer_id`` null: of the machines that its bookings name.
+         */
+        AddressIn: {
+            /** Name */
+            name: string;
+            /** Address */
+            address: string;
+            /** Printer Id */
+            printer_id?: number | null;
         };
         /**
          * FeedOut
@@ -18113,6 +18150,30 @@ export interface operations {
                      */
                     file: string;
                 };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeekPlan"];
+                };
+            };
+        };
+    };
+    "service.take_address": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddressIn"];
             };
         };
         responses: {

@@ -21,6 +21,15 @@ export function Calendars({ w }: { w: Week }) {
     },
     () => setName(""),
   );
+  const [address, setAddress] = useState("");
+  const fetched = useWeekWrite(
+    w.monday,
+    () => got(api.POST("/api/calendars/address", { body: { name, address } })),
+    () => {
+      setName("");
+      setAddress("");
+    },
+  );
   const forget = useWeekWrite(w.monday, (id: number) =>
     got(api.POST("/api/calendars/{calendar_id}/forget", { params: { path: { calendar_id: id } } })),
   );
@@ -36,8 +45,12 @@ export function Calendars({ w }: { w: Week }) {
                 <span className="text-[15px] text-ink2">
                   {counted(c.bookings, "booking", "bookings")}
                   {c.printer ? ` of ${c.printer}` : ""}
-                  {c.of_none ? `; ${c.of_none} more name no machine` : ""}. Taken {ago(c.at)} by {c.by}.
+                  {c.of_none ? `; ${c.of_none} more name no machine` : ""}. {c.address ? "Fetched" : "Taken"}{" "}
+                  {ago(c.at)}
+                  {c.address ? " from " : ` by ${c.by}`}
+                  {c.address ? <span className="break-all">{c.address}</span> : null}.
                 </span>
+                {c.said ? <span className="text-[15px]">Not the last time: {c.said}</span> : null}
                 {lead ? (
                   <Button
                     className="justify-self-start"
@@ -63,7 +76,7 @@ export function Calendars({ w }: { w: Week }) {
                 hint="The same name again: the newer one in its place."
                 maxLength={80}
                 value={name}
-                error={fieldError(take.error, "name")}
+                error={fieldError(take.error, "name") ?? fieldError(fetched.error, "name")}
                 onText={setName}
               />
               <p className="text-[15px] text-ink2">
@@ -75,7 +88,30 @@ export function Calendars({ w }: { w: Week }) {
                 disabled={take.isPending}
                 onFile={(f) => take.mutate(f)}
               />
-              <ErrorNote error={take.error ?? forget.error} />
+              <form
+                className="grid gap-2"
+                onSubmit={(e) => {
+                  e.preventDefault();
+                  fetched.mutate(undefined);
+                }}
+              >
+                <TextField
+                  label="Or its address"
+                  hint="Within the workshop's network; fetched again every half hour."
+                  type="url"
+                  required
+                  maxLength={300}
+                  value={address}
+                  error={fieldError(fetched.error, "address")}
+                  onText={setAddress}
+                />
+                <Button type="submit" className="justify-self-start" disabled={fetched.isPending}>
+                  Fetch it
+                </Button>
+              </form>
+              <ErrorNote
+                error={take.error ?? (fieldError(fetched.error, "address") ? null : fetched.error) ?? forget.error}
+              />
             </div>
           </details>
         ) : null}

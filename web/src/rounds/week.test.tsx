@@ -55,7 +55,19 @@ const WEEK: Week = {
     { user_id: 3, name: "Oda", hours: [{ weekday: 2, begins: "16:00:00", ends: "19:00:00" }] },
     { user_id: 1, name: "Ilse", hours: [] },
   ],
-  calendars: [{ id: 5, name: "Rope-walk", printer: "", bookings: 12, of_none: 2, at: at(0, "08:00"), by: "Ilse" }],
+  calendars: [
+    {
+      id: 5,
+      name: "Rope-walk",
+      printer: "",
+      bookings: 12,
+      of_none: 2,
+      at: at(0, "08:00"),
+      by: "Ilse",
+      address: "",
+      said: "",
+    },
+  ],
 };
 
 function page(role: "technician" | "lead" = "technician", week = WEEK) {
@@ -165,6 +177,28 @@ describe("hours and calendars", () => {
     await waitFor(() => expect(server.sent[0]?.url).toBe("/api/calendars"));
     server.answer({ code: "bad_event", detail: "Event 2 (“Course”) ends before it begins.", field: "file" }, 422);
     expect(await screen.findByText("Event 2 (“Course”) ends before it begins.")).toBeTruthy();
+  });
+
+  it("a calendar by its address is fetched, one that is not the workshop's refused at the field", async () => {
+    const { server, hands } = page("lead");
+    await hands.click(screen.getByText("Take a calendar"));
+    await hands.type(screen.getByLabelText("Its name"), "Rope-walk");
+    await hands.type(screen.getByLabelText("Or its address"), "http://10.0.0.2/walk.ics");
+    await hands.click(screen.getByRole("button", { name: "Fetch it" }));
+    await waitFor(() => expect(server.sent).toHaveLength(1));
+    expect(server.sent[0]).toMatchObject({
+      url: "/api/calendars/address",
+      body: { name: "Rope-walk", address: "http://10.0.0.2/walk.ics" },
+    });
+    server.answer({ code: "silent", detail: "There it answers with 404.", field: "address" }, 422);
+    expect((await screen.findAllByText("There it answers with 404.")).length).toBeGreaterThan(0);
+  });
+
+  it("says where a calendar is fetched from, and why it was not the last time", () => {
+    const far = { ...WEEK.calendars[0]!, address: "http://10.0.0.2/walk.ics", said: "There it answers with 500." };
+    page("technician", { ...WEEK, calendars: [far] });
+    expect(screen.getByText("http://10.0.0.2/walk.ics")).toBeTruthy();
+    expect(screen.getByText(/Not the last time: There it answers with 500/)).toBeTruthy();
   });
 
   it("a private address is shown once it is made", async () => {
