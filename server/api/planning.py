@@ -50,13 +50,14 @@ class PersonHours(Schema):
 
 
 class SittingOut(Schema):
-    """Somebody's hours on one day; ``fetching``: minutes for what its rounds take, before the first of them."""
+    """Somebody's hours on one day; ``fetched``: what its rounds take, ``fetching``: minutes for that, before the first of them."""
 
     user_id: int
     name: str
     begins: datetime
     ends: datetime
     fetching: float
+    fetched: list[str]
 
 
 class PlannedOut(Schema):
@@ -143,6 +144,7 @@ def _week(monday: date) -> WeekPlan:
                 begins=s.begins,
                 ends=s.ends,
                 fetching=planning.fetching(s, rounds),
+                fetched=planning.fetched(s, rounds),
             )
             for s in planning.sittings(monday)
         ],

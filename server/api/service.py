@@ -45,7 +45,8 @@ class Shown(Schema):
 class TaskDueOut(Schema):
     """A task with when it is due, why then, and how it is done; ``last_at``, ``last_by``, ``last_found``: when it was done last.
 
-    ``soonest``, ``latest``: where the machine's use may bring it. ``lubricates``: by each part's material.
+    ``soonest``, ``latest``: where the machine's use may bring it. ``lubricates``: by each part's material. ``fetched``: tools, and what it is
+    lubricated with.
     """
 
     task: str
@@ -61,6 +62,7 @@ class TaskDueOut(Schema):
     minutes: float
     steps: list[str]
     tools: list[str]
+    fetched: list[str]
     lubricates: bool
     caution: str
     trouble: str
@@ -129,6 +131,7 @@ def _task(d: rounds.Due, parts: list[Component]) -> TaskDueOut:
         minutes=t.minutes,
         steps=t.steps,
         tools=t.tools,
+        fetched=sorted(d.fetched),
         lubricates=by_material,
         caution=t.caution,
         trouble=t.trouble,

@@ -100,7 +100,7 @@ def _tasks(model_id: int | None) -> TasksOut:
     return TasksOut(
         tasks=[_one(here, t, proposed.get(t.id), False) for t in here.tasks.values()]
         + [_one(here, t, None, True) for t in off.values()],
-        arranged=("", "order") in here.held,
+        arranged=(row := here.held.get(("", "order"))) is not None and row.model_id == model_id,
         models=[ModelNamed(id=m.pk, name=m.name) for m in PrinterModel.objects.order_by("name")],
         kinds={k.id: k.label for k in part_kinds().values()},
         stages=list(STAGES),
@@ -181,8 +181,9 @@ def accept(request: SignedIn, task: str, payload: TaskScope):
 
 
 class OrderIn(Schema):
-    """All tasks in the order wanted; empty: as they came."""
+    """All tasks in the order wanted, for the workshop (``model_id`` null) or as a model's maker has it; empty: as it is below."""
 
+    model_id: int | None = None
     order: list[Annotated[str, Field(max_length=30)]] = Field(max_length=200)
     why: str = Field("", max_length=300)
 
@@ -191,8 +192,8 @@ class OrderIn(Schema):
 @once
 def order(request: SignedIn, payload: OrderIn):
     """Put the tasks of a round in another order; refused where one would undo another."""
-    tasks.arrange(request.user, payload.order, payload.why)
-    return _tasks(None)
+    tasks.arrange(request.user, payload.order, payload.why, payload.model_id)
+    return _tasks(payload.model_id)
 
 
 class OwnTaskIn(Schema):

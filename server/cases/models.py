@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 from people.models import User
-from workshop.models import Printer
+from workshop.models import Component, Printer
 
 
 class State(models.TextChoices):
@@ -178,3 +178,19 @@ class NearMiss(models.Model):
 
     class Meta:
         ordering = ["-at", "-id"]
+
+
+class Suspect(models.Model):
+    """A part that an open case may want another of: how likely that is, as the case was weighed last. Made by a worker."""
+
+    case = models.ForeignKey(Case, on_delete=models.CASCADE, related_name="suspects")
+    component = models.ForeignKey(Component, on_delete=models.CASCADE, related_name="+")
+    chance = models.FloatField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["case", "component"], name="suspect_once"),
+            models.CheckConstraint(
+                condition=models.Q(chance__gte=0) & models.Q(chance__lte=1), name="suspected_by_a_chance"
+            ),
+        ]

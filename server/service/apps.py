@@ -6,4 +6,4 @@ class Config(AppConfig):
 
     def ready(self) -> None:
         """What this app tells of a machine is registered when it is imported."""
-        from . import by_address, calendars, mailing, rounds, stores  # noqa: F401
+        from . import by_address, calendars, mailing, planning, rounds, stores  # noqa: F401

@@ -6,23 +6,24 @@ The reckoning is the core's (`condition.week`). Not here: what is due (`rounds`)
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Q
+from django.db.models import Exists, OuterRef, Q
 from django.utils import timezone
 from kestov_core.condition import week as core
 from measuring.models import Standing
 from people.clock import now
 from people.models import User, audit
 from people.refusals import Refused
+from workshop import worklist
 from workshop.meters import hours_of_late
 from workshop.models import Component, Printer
 
-from .models import Booking, Hours, PlannedRound, PlannedWeek
+from .models import Booking, Done, Hours, PlannedRound, PlannedWeek
 from .rounds import Due, due_of
 
 #: What ends within a minute takes all of it.
@@ -144,7 +145,7 @@ def _within(mine: list[Due], longest: float) -> list[Due]:
 
 def _takes(tasks: list[Due]) -> float:
     """Minutes, in the steps of a plan, with fetching."""
-    fetched = len({t for d in tasks for t in d.task.tools})
+    fetched = len({t for d in tasks for t in d.fetched})
     return sum(core.STEP * -(-m // core.STEP) for m in (sum(d.task.minutes for d in tasks), core.FETCH * fetched))
 
 
@@ -181,7 +182,7 @@ def plan(
         held.pop(pk, None)
     fixed = [p for pk, at in held.items() if pk in machines for p in _by_hand(pk, at, people, minute, wanted)]
     found = core.plan(
-        [core.Round(pk, w.minutes, w.worth, frozenset(t for d in w.tasks for t in d.task.tools), tuple(booked[pk]), i) for (pk, i), w in wanted.items()],
+        [core.Round(pk, w.minutes, w.worth, frozenset(t for d in w.tasks for t in d.fetched), tuple(booked[pk]), i) for (pk, i), w in wanted.items()],
         hours,
         fixed,
     )  # fmt: skip
@@ -199,7 +200,7 @@ def plan(
             begins=moment(p.begins),
             ends=moment(p.ends),
             tasks=[d.task.label for d in wanted[p.key].tasks],
-            fetched=sorted({tool for d in wanted[p.key].tasks for tool in d.task.tools}),
+            fetched=sorted({each for d in wanted[p.key].tasks for each in d.fetched}),
             fixed=p.fixed,
             clashes=p.clashes,
         )
@@ -266,10 +267,34 @@ def move(by: User, monday: date, printer_id: int, user_id: int, begins: datetime
     return plan(by, monday, put={printer_id: (user_id, begins)})
 
 
-def fetching(sitting: Sitting, rounds: Iterable[PlannedRound]) -> float:
-    """Minutes that fetching takes for the rounds of a sitting."""
+def fetched(sitting: Sitting, rounds: Iterable[PlannedRound]) -> list[str]:
+    """What is fetched for the rounds of a sitting."""
     mine = [r for r in rounds if r.user_id == sitting.user.pk and r.begins < sitting.ends and r.ends > sitting.begins]
-    return core.FETCH * len({tool for r in mine for tool in r.fetched})
+    return sorted({each for r in mine for each in r.fetched})
+
+
+def fetching(sitting: Sitting, rounds: Iterable[PlannedRound]) -> float:
+    """Minutes that it takes to fetch that."""
+    return core.FETCH * len(fetched(sitting, rounds))
+
+
+@worklist.register
+def _today(rows: Sequence[Any]) -> list[worklist.Pressing]:
+    """Rounds that are planned for today, or were yesterday, and have not been begun since."""
+    named = {m.printer.pk: m.printer.name for m in rows}
+    begin = datetime.combine(timezone.localdate(now()), time(), tzinfo=timezone.get_default_timezone())
+    begun = Done.objects.filter(printer=OuterRef("printer"), at__gte=OuterRef("begins") - timedelta(hours=12))
+    planned = PlannedRound.objects.filter(begins__gte=begin - timedelta(days=1), begins__lt=begin + timedelta(days=1))
+    out = []
+    for r in planned.exclude(Exists(begun)).select_related("user"):
+        if r.printer_id in named:
+            at = timezone.localtime(r.begins)
+            day = "today" if r.begins >= begin else "yesterday"
+            why = f"Planned for {r.user.name}, {day} at {at:%H:%M}: {len(r.tasks)} tasks."
+            title = f"{named[r.printer_id]}: its round"
+            what = worklist.Wanted(title=title, why=why, kind="round", printer_id=r.printer_id)
+            out.append(worklist.Pressing(2, r.begins, what))
+    return out
 
 
 def week_of(monday: date) -> PlannedWeek | None:

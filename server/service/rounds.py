@@ -41,12 +41,15 @@ TOGETHER = timedelta(days=7)
 
 @dataclass(frozen=True)
 class Due:
-    """A task of a machine with when it is due; ``last``: when it was done last, and by whom; ``rank``: its place in a round."""
+    """A task of a machine with when it is due; ``last``: when it was done last, and by whom; ``rank``: its place in a round; ``fetched``:
+    what has to be at hand for it, tools and lubricants by the material of what is there.
+    """
 
     task: Task
     due: TaskDue
     last: Done | None
     rank: int
+    fetched: frozenset[str] = frozenset()
 
     def by(self, day: date) -> bool:
         """Whether it is due until a day."""
@@ -156,7 +159,20 @@ def _due(
         travel=_counted(used.travel),
     )
     rank = {t: i for i, t in enumerate(known)}
-    return [Due(known[d.task], d, last.get(d.task), rank[d.task]) for d in analyse(context, None).due]
+    return [
+        Due(known[d.task], d, last.get(d.task), rank[d.task], _fetched(known[d.task], there))
+        for d in analyse(context, None).due
+    ]
+
+
+def _fetched(task: Task, there: set[str]) -> frozenset[str]:
+    """Its tools, and what it is done with: of lubricants those of the kinds of parts that are there."""
+    if task.stuff != BY_MATERIAL:
+        return frozenset([*task.tools, *([task.stuff] if task.stuff else [])])
+    kinds = part_kinds()
+    return frozenset(
+        [*task.tools, *(kinds[k].stuff for k in task.parts if k in there and k in kinds and kinds[k].stuff)]
+    )
 
 
 def _counted(meter: Meter) -> Counted | None:

@@ -14,8 +14,9 @@ from typing import Any
 
 import numpy as np
 from cases.lives import Lives
+from cases.models import State, Suspect
 from django.db import transaction
-from django.db.models import F, QuerySet
+from django.db.models import F, OuterRef, QuerySet, Subquery
 from django.dispatch import receiver
 from django.utils import timezone
 from kestov_core.condition.stores import MOST, Outlook, outlook, typical_chances
@@ -225,9 +226,13 @@ def _wanting(stocks: list[Stock]) -> dict[int, tuple[Floats, int]]:
     printers = {p.pk: p for p in Printer.objects.filter(retired=False).only("model_id", "in_use_since")}
     meters = hours_of_late(printers.values())
     by_type = {s.type_id: s for s in stocks}
+    suspects = Suspect.objects.filter(component=OuterRef("pk")).exclude(case__state=State.CLOSED).order_by("-chance")
     sitting = Component.objects.filter(
         printer__retired=False, removed_on=None, kind__in={s.type.kind for s in stocks}
-    ).only("printer_id", "place", "kind", "label", "type_id", "fitted_on", "fitted_hours", "brought_hours", "trouble")
+    ).annotate(suspected=Subquery(suspects.values("chance")[:1]))
+    sitting = sitting.only(
+        "printer_id", "place", "kind", "label", "type_id", "fitted_on", "fitted_hours", "brought_hours", "trouble"
+    )
     aged: dict[int, list[_Aged]] = defaultdict(list)
     unknown: dict[int, int] = defaultdict(int)
     every: list[tuple[Component, float]] = []
@@ -242,10 +247,10 @@ def _wanting(stocks: list[Stock]) -> dict[int, tuple[Floats, int]]:
             continue
         expected = mine.type.life_hours or (part_kinds()[c.kind].life_hours if c.kind in part_kinds() else None)
         if age is not None and meter.use is not None and expected is not None:
-            aged[mine.pk].append(_Aged(c, age[0], meter.use, expected))
-        elif c.trouble:
-            # Its hours are not known: it is in trouble, and no more can be told.
-            aged[mine.pk].append(_Aged(c, 0.0, Use(0.0, 0.0), 1.0))
+            aged[mine.pk].append(_Aged(c, age[0], meter.use, expected, c.suspected or 0.0))
+        elif c.trouble or c.suspected:
+            # Its hours are not known: it is in trouble, or suspected, and no more can be told.
+            aged[mine.pk].append(_Aged(c, 0.0, Use(0.0, 0.0), 1.0, c.suspected or 0.0))
         else:
             unknown[mine.pk] += 1
     lives = Lives(every)
@@ -254,12 +259,13 @@ def _wanting(stocks: list[Stock]) -> dict[int, tuple[Floats, int]]:
 
 @dataclass(frozen=True)
 class _Aged:
-    """A part with its hours, its machine's use, and the life that is expected of it (h)."""
+    """A part with its hours, its machine's use, the life that is expected of it (h), and how likely open cases have it that it is at fault."""
 
     component: Component
     age: float
     use: Use
     expected: float
+    suspected: float
 
 
 def only_one(stocks: list[Stock], model_id: int, kind: str, place: str) -> Stock | None:
@@ -270,7 +276,7 @@ def only_one(stocks: list[Stock], model_id: int, kind: str, place: str) -> Stock
 
 def _chances(rows: list[_Aged], lives: Lives) -> Floats:
     """Of each part the chance that another is wanted by each day: by the lives here, else by its typical life; at once for half of those
-    in trouble.
+    in trouble, and as likely as an open case has it of those that it suspects.
     """
     if not rows:
         return np.zeros((0, AHEAD))
@@ -286,4 +292,5 @@ def _chances(rows: list[_Aged], lives: Lives) -> Floats:
             out[i] = np.mean([life.chances(r.age, pace[i] * days) for pace in paces], axis=0)
         if r.component.trouble:
             out[i] = np.maximum(out[i], _TROUBLED)
+        out[i] = np.maximum(out[i], r.suspected)
     return np.clip(out, 0.0, 1.0)

@@ -67,13 +67,14 @@ def _table(model_id: int | None, rows: dict[int | None, dict[tuple[str, str], Ta
     mine = {o.task_id: o for o in own if o.model_id in (None, model_id)}
     added = [Task.model_validate({**o.told, "id": name}) for name, o in mine.items()]
     shop = rows.get(None, {})
-    arranged = shop.get(("", "order"))
-    order: list[str] = arranged.value or [] if arranged else []
     layers = [_laid(shop)]
     below = core.table([] if model_id is None else layers, added)
     if model_id is not None:
         layers.append(_laid(rows.get(model_id, {})))
     held = {**shop, **(rows.get(model_id, {}) if model_id is not None else {})}
+    # A maker's order goes before the workshop's.
+    arranged = held.get(("", "order"))
+    order: list[str] = arranged.value or [] if arranged else []
     try:
         found = core.table(layers, added, order)
     except BadInput:
@@ -140,17 +141,27 @@ def _write(by: User, task: Task, model: PrinterModel | None, changes: dict[str, 
 
 
 @transaction.atomic
-def arrange(by: User, order: Sequence[str], why: str = "") -> None:
-    """Put the tasks of a round in another order; refused where a task would come after one that it undoes. Empty: as it came."""
-    here = table(None)
+def arrange(by: User, order: Sequence[str], why: str = "", model_id: int | None = None) -> None:
+    """Put the tasks of a round in another order, for the workshop or as a model's maker has it; refused where a task would come after one
+    that it undoes. Empty: as it is below.
+    """
+    model, here = _model(model_id), table(model_id)
     if unknown := [t for t in order if t not in here.tasks]:
         raise Refused(422, "out_of_range", f"There is no task “{unknown[0]}”.", "order")
     try:
         core.table(own=[here.tasks[t] for t in here.own if t in here.tasks], order=order)
     except BadInput as e:
         raise Refused(422, e.code, e.message, "order") from e
-    row = TaskMend.objects.create(task="", field="order", value=list(order) or None, why=why.strip(), by=by, at=now())
-    audit(by, "mended", row, "Put the tasks of a round in another order." if order else "Put the tasks of a round back in the order in which they came.")  # fmt: skip
+    row = TaskMend.objects.create(
+        task="", model=model, field="order", value=list(order) or None, why=why.strip(), by=by, at=now()
+    )
+    whose = f"As the maker of {model.name} has it, " if model else ""
+    words = (
+        "put the tasks of a round in another order."
+        if order
+        else "put the tasks of a round back in the order in which they came."
+    )
+    audit(by, "mended", row, f"{whose}{words}" if whose else f"{words[0].upper()}{words[1:]}")
 
 
 @transaction.atomic

@@ -31,6 +31,7 @@ class PartKind(BaseModel):
     replaced: str | None = None
     told_by: list[str] = []
     lubricant: Annotated[str, Field(max_length=200)] = ""
+    stuff: Annotated[str, Field(max_length=40)] = ""
     look: Annotated[str, Field(min_length=5, max_length=200)]
     faults: list[str]
 
@@ -54,4 +55,6 @@ def part_kinds() -> dict[str, PartKind]:
                 raise ValueError(f"{kind.id} is told by {name}, which is no procedure")
         if "lubricate" in kind.can and not kind.lubricant:
             raise ValueError(f"{kind.id} is lubricated: with what?")
+        if kind.stuff and "lubricate" not in kind.can:
+            raise ValueError(f"{kind.id} is not lubricated: what is {kind.stuff} fetched for?")
     return found

@@ -113,6 +113,23 @@ class Plans(Week):
         minutes = datetime.fromisoformat(r["ends"]) - datetime.fromisoformat(r["begins"])
         self.assertLessEqual(minutes, timedelta(minutes=60))
 
+    def test_todays_rounds_are_on_the_floors_list_until_they_are_begun(self):
+        self.hours((0, "09:00", "13:00"), (3, "14:00", "18:00"))
+        by = {r["printer"]: datetime.fromisoformat(r["begins"]) for r in self.plan()["rounds"]}
+
+        def wanted():
+            return [w["title"] for w in self.good("technician", "GET", "/floor")["wanted"] if w["kind"] == "round"]
+
+        self.assertEqual(wanted(), [f"{name}: its round" for name, at_ in by.items() if at_.date() == MONDAY.date()])
+        self.assertTrue(wanted())
+        printer = Printer.objects.get(name=next(n for n, at_ in by.items() if at_.date() == MONDAY.date()))
+        with at(MONDAY + timedelta(hours=4)):
+            self.good(
+                "technician", "POST", f"/printers/{printer.pk}/service/done", {"task": "grub_screws", "found": "fine"}
+            )
+            self.assertNotIn(f"{printer.name}: its round", wanted())
+        self.assertEqual(self.good("member", "GET", "/floor")["wanted"], [])
+
     def test_put_by_hand_it_stays_and_the_rest_goes_around_it(self):
         self.hours((1, "09:00", "14:00"), (3, "09:00", "14:00"))
         where = {"monday": "2026-03-02", "printer_id": self.slinger.pk, "user_id": self.me}

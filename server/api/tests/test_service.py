@@ -2,6 +2,8 @@
 
 from datetime import timedelta
 
+from kestov_core.knowledge.part_kinds import part_kinds
+from kestov_core.knowledge.tasks import tasks
 from people.clock import at, now
 from service.models import Asked, Done
 from workshop.models import Component, Deed, Printer
@@ -37,6 +39,13 @@ class Rounds(ApiCase):
         guides = self.task("guides")
         self.assertTrue(guides["lubricates"])
         self.assertTrue(all(p["lubricant"] for p in guides["parts"]))
+
+    def test_what_is_fetched_goes_by_the_material_of_what_is_there(self):
+        kinds = set(Component.objects.filter(printer=self.slinger).values_list("kind", flat=True))
+        row = self.task("guides")
+        theirs = {part_kinds()[k].stuff for k in tasks()["guides"].parts if k in kinds} - {""}
+        self.assertEqual(set(row["fetched"]), {*tasks()["guides"].tools, *theirs})
+        self.assertTrue(theirs)
 
     def test_a_task_is_only_of_machines_that_have_the_part(self):
         Component.objects.filter(printer=self.slinger, kind="filament_sensor").delete()

@@ -4,6 +4,7 @@ from datetime import timedelta
 from unittest import mock
 
 import segno
+from cases.models import Suspect
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from people.clock import at, now
@@ -70,6 +71,29 @@ class Stores(ApiCase):
     def test_a_drawer_that_nobody_counted_yet_refuses_nothing(self):
         self.assertEqual(self.replace(self.slinger)[0], 200)
         self.assertFalse(StockMove.objects.exists())
+
+    def test_an_open_case_that_suspects_a_part_wants_a_spare_as_likely_as_it_weighs_it(self):
+        seen = self.good("lead", "POST", "/part-types", {"name": "Belt, 6 mm", "kind": "belt"})
+        belts = next(t["id"] for t in seen["types"] if t["name"] == "Belt, 6 mm")
+        self.good("lead", "POST", f"/part-types/{belts}/drawer", {"drawer": "B1"})
+
+        def expected():
+            seen = self.good("technician", "GET", "/stores")["drawers"]
+            return next(d["expected"] for d in seen if d["type_id"] == belts)
+
+        self.assertEqual(expected(), 0)
+        case = self.report(finding="belt_damaged", axis="a")
+        self.do_work()
+        part = Component.objects.get(printer=self.crossed, kind="belt", place="a")
+        chance = Suspect.objects.get(case=case, component=part).chance
+        self.assertGreater(chance, 0.3)
+        self.assertAlmostEqual(expected(), sum(Suspect.objects.filter(component__kind="belt").values_list("chance", flat=True)), 6)  # fmt: skip
+        # A case that is over wants nothing any more, even before a worker has come by.
+        self.good("technician", "POST", f"/cases/{case}/take")
+        self.good("technician", "POST", f"/cases/{case}/close", {"closing": "harmless", "cause": "Only dust."})
+        self.assertEqual(expected(), 0)
+        self.do_work()
+        self.assertFalse(Suspect.objects.exists())
 
     def test_ordered_come_in_two_goes_and_the_rest_given_up(self):
         self.count(1)

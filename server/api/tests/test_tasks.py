@@ -90,6 +90,20 @@ class Tasks(ApiCase):
         back = self.good("lead", "POST", "/service/order", {"order": []})
         self.assertEqual((back["tasks"][-1]["id"], back["arranged"]), ("spares", False))
 
+    def test_a_makers_order_goes_before_the_workshops_for_its_model_alone(self):
+        order = [t["id"] for t in self.see()["tasks"] if t["id"] != "spares"]
+        told = {"model_id": self.slinger.model_id, "order": ["spares", *order]}
+        seen = self.good("lead", "POST", "/service/order", told)
+        self.assertEqual((seen["tasks"][0]["id"], seen["arranged"]), ("spares", True))
+        self.good("lead", "POST", "/service/order", {"order": [*order, "spares"]})
+        of = lambda p: self.good("technician", "GET", f"/printers/{p.pk}/service")["round"]  # noqa: E731
+        self.assertEqual((of(self.slinger)[0], of(self.crossed)[-1]), ("spares", "spares"))
+        wrong = {**told, "order": ["screws", *(t for t in order if t != "screws")]}
+        self.refused(422, "undoes", "order", "lead", "POST", "/service/order", wrong)
+        # Taken back, it is the workshop's again.
+        back = self.good("lead", "POST", "/service/order", {**told, "order": []})
+        self.assertEqual((back["tasks"][-1]["id"], back["arranged"]), ("spares", False))
+
     def test_a_task_of_ones_own_is_due_ticked_and_told(self):
         own = {
             "label": "Seals greased", "every": {"days": 90}, "parts": [], "state": "unplugged", "stage": "guides",

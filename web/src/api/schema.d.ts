@@ -4452,7 +4452,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "case" | "measure" | "look" | "instrument" | "stored" | "near_miss";
+            kind: "case" | "measure" | "look" | "instrument" | "stored" | "near_miss" | "round";
             /** Printer Id */
             printer_id?: number | null;
             /** Case Id */
@@ -12235,7 +12235,8 @@ export interface components {
          * TaskDueOut
          * @description A task with when it is due, why then, and how it is done; ``last_at``, ``last_by``, ``last_found``: when it was done last.
          *
-         *     ``soonest``, ``latest``: where the machine's use may bring it. ``lubricates``: by each part's material.
+         *     ``soonest``, ``latest``: where the machine's use may bring it. ``lubricates``: by each part's material. ``fetched``: tools, and what it is
+         *     lubricated with.
          */
         TaskDueOut: {
             /** Task */
@@ -12270,6 +12271,8 @@ export interface components {
             steps: string[];
             /** Tools */
             tools: string[];
+            /** Fetched */
+            fetched: string[];
             /** Lubricates */
             lubricates: boolean;
             /** Caution */
@@ -12573,9 +12576,11 @@ export interface components {
         };
         /**
          * OrderIn
-         * @description All tasks in the order wanted; empty: as they came.
+         * @description All tasks in the order wanted, for the workshop (``model_id`` null) or as a model's maker has it; empty: as it is below.
          */
         OrderIn: {
+            /** Model Id */
+            model_id?: number | null;
             /** Order */
             order: string[];
             /**
@@ -12713,7 +12718,7 @@ export interface components {
         };
         /**
          * SittingOut
-         * @description Somebody's hours on one day; ``fetching``: minutes for what its rounds take, before the first of them.
+         * @description Somebody's hours on one day; ``fetched``: what its rounds take, ``fetching``: minutes for that, before the first of them.
          */
         SittingOut: {
             /** User Id */
@@ -12732,6 +12737,8 @@ export interface components {
             ends: string;
             /** Fetching */
             fetching: number;
+            /** Fetched */
+            fetched: string[];
         };
         /**
          * WeekPlan

@@ -165,6 +165,7 @@ function lead(w: Schemas["Wanted"]): string {
   if (w.case_id) return `/cases/${w.case_id}`;
   if (w.kind === "instrument") return `/instruments/${w.instrument_id}`;
   if (w.kind === "look") return `/machines/${w.printer_id}`;
+  if (w.kind === "round") return `/rounds/${w.printer_id}`;
   if (w.kind === "near_miss") return "/near-misses";
   if (w.kind === "stored") return `/machines/${w.printer_id}/baseline`;
   return w.procedure ? benchPath(w.printer_id!, w.procedure, w.place!) : beltsPath(w.printer_id!, w.place!);
@@ -192,7 +193,9 @@ function Wanted({ wanted, count }: { wanted: Schemas["Wanted"][]; count: number 
                       ? "Measure"
                       : w.kind === "look"
                         ? "Look at it"
-                        : "Open"}
+                        : w.kind === "round"
+                          ? "Begin its round"
+                          : "Open"}
                 </Button>
               </>
             ) : (

@@ -77,6 +77,7 @@ function Round({ id }: { id: number }) {
   const left = round.filter((t) => !later.includes(t));
   const now = due.find((t) => t.task === left[0]);
   const minutes = due.filter((t) => left.includes(t.task)).reduce((s, t) => s + t.minutes, 0);
+  const along = [...new Set(due.filter((t) => left.includes(t.task)).flatMap((t) => t.fetched))].sort();
   const places = now ? [...new Set(now.parts.map((p) => p.place))] : [];
   return (
     <div className="mx-auto grid max-w-6xl items-start gap-4 lg:grid-cols-[1fr_340px]">
@@ -133,6 +134,11 @@ function Round({ id }: { id: number }) {
               ? `${counted(left.length, "task", "tasks")}, about ${Math.round(minutes)} minutes`
               : "In order"}
           </h2>
+          {along.length ? (
+            <p className="mb-1">
+              <b>Take along:</b> {along.join(", ")}.
+            </p>
+          ) : null}
           <ol className="rows">
             {round.map((name) => {
               const t = due.find((d) => d.task === name)!;

@@ -20,8 +20,8 @@ export function TasksPage() {
     queryFn: () => got(api.GET("/api/service/tasks", { params: { query: { model } } })),
     placeholderData: (before) => before,
   });
-  const arrange = useTasksWrite(null, (order: string[]) =>
-    got(api.POST("/api/service/order", { body: { order, why: "" } })),
+  const arrange = useTasksWrite(model, (order: string[]) =>
+    got(api.POST("/api/service/order", { body: { model_id: model, order, why: "" } })),
   );
   useTitle("Tasks of service");
   if (!tasks.data) return tasks.error ? <ErrorNote error={tasks.error} /> : <Loading what="the tasks of service" />;
@@ -74,14 +74,14 @@ export function TasksPage() {
           ))}
         </div>
       ) : null}
-      {lead && model === null ? (
+      {lead ? (
         <div className="flex flex-wrap gap-3">
           <Button aria-pressed={ordering} onClick={() => setOrdering(!ordering)}>
             {ordering ? "The order is right" : "Put them in another order"}
           </Button>
           {tasks.data.arranged ? (
             <Button disabled={arrange.isPending} onClick={() => arrange.mutate([])}>
-              In the order in which they came
+              {model === null ? "In the order in which they came" : "In the workshop's order"}
             </Button>
           ) : null}
         </div>
@@ -94,8 +94,8 @@ export function TasksPage() {
             t={t}
             model={model}
             lead={lead}
-            earlier={ordering && model === null && i > 0 ? () => moved(i, -1) : undefined}
-            later={ordering && model === null && i < done.length - 1 ? () => moved(i, 1) : undefined}
+            earlier={ordering && i > 0 ? () => moved(i, -1) : undefined}
+            later={ordering && i < done.length - 1 ? () => moved(i, 1) : undefined}
             busy={arrange.isPending}
           />
         ))}

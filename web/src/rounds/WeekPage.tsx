@@ -147,6 +147,9 @@ function OneSitting({ s, w }: { s: Sitting; w: Week }) {
           {mine.length ? `${Math.round(done)} of ${Math.round(minutes(s))} minutes` : "nothing planned"}
           {s.fetching ? `, and ${Math.round(s.fetching)} to fetch what they take` : ""}
         </span>
+        {s.fetched.length ? (
+          <span className="block text-[15px] text-ink2">Take along: {s.fetched.join(", ")}.</span>
+        ) : null}
       </p>
       <div className="relative h-4 border border-line bg-well" aria-hidden="true">
         {mine.map((r) => (

@@ -24,6 +24,7 @@ const task = (name: string, label: string, more: Partial<Task> = {}): Task => ({
   minutes: 8,
   steps: ["Spin each by hand."],
   tools: ["oil"],
+  fetched: ["cloth", "light oil"],
   lubricates: false,
   caution: "Unplugged.",
   trouble: "Rough, wobbling.",

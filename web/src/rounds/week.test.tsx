@@ -32,8 +32,15 @@ const round = (printer_id: number, printer: string, from: string, to: string, mo
 const WEEK: Week = {
   monday,
   sittings: [
-    { user_id: 2, name: "Wen", begins: at(1, "09:00"), ends: at(1, "12:00"), fetching: 10 },
-    { user_id: 3, name: "Oda", begins: at(2, "16:00"), ends: at(2, "19:00"), fetching: 0 },
+    {
+      user_id: 2,
+      name: "Wen",
+      begins: at(1, "09:00"),
+      ends: at(1, "12:00"),
+      fetching: 10,
+      fetched: ["hex keys", "light oil"],
+    },
+    { user_id: 3, name: "Oda", begins: at(2, "16:00"), ends: at(2, "19:00"), fetching: 0, fetched: [] },
   ],
   rounds: [round(1, "Bowline", "09:10", "10:40"), round(4, "Halyard", "10:40", "11:40", { fixed: true })],
   left: [
@@ -91,6 +98,7 @@ describe("a week", () => {
   it("shows who does which round when, how full the hours are, and how good the plan is", () => {
     page();
     expect(screen.getByText("150 of 180 minutes, and 10 to fetch what they take")).toBeTruthy();
+    expect(screen.getByText("Take along: hex keys, light oil.")).toBeTruthy();
     expect(screen.getByText("nothing planned")).toBeTruthy();
     const rows = screen.getAllByRole("listitem").map((r) => r.textContent);
     expect(rows[0]).toMatch(/^09:1090 minBowline Long walk, 7 tasks/);
