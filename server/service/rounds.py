@@ -30,7 +30,7 @@ from workshop import components, tags, timeline
 from workshop.meters import Meters, hours_of_late, meters_of
 from workshop.models import Component, Deed, Printer, of_these
 
-from . import tasks
+from . import by_condition, tasks
 from .models import Asked, Done
 
 Found = Literal["fine", "needed", "trouble"]
@@ -61,9 +61,11 @@ def due_on(printer: Printer) -> list[Due]:
     m = meters_of(printer)
     there = set(Component.objects.filter(printer=printer, removed_on=None).values_list("kind", flat=True))
     last = {d.task: d for d in _newest(Done.objects.filter(printer=printer).select_related("by"))}
-    asked = {a.task: a.words for a in Asked.objects.filter(printer=printer, cleared_at=None) if a.task}
+    known = tasks.table(printer.model_id).tasks
+    asked = by_condition.asked([printer], {printer.pk: known}, {printer.pk: m.hours}, {printer.pk: last})[printer.pk]
+    asked |= {a.task: a.words for a in Asked.objects.filter(printer=printer, cleared_at=None) if a.task}
     used = _Used(m.hours, m.filament, _travel(m))
-    return _due(printer, tasks.table(printer.model_id).tasks, there, last, asked, used)
+    return _due(printer, known, there, last, asked, used)
 
 
 def due_of(printers: list[Printer]) -> dict[int, list[Due]]:
@@ -80,10 +82,10 @@ def due_of(printers: list[Printer]) -> dict[int, list[Due]]:
         # What was counted then is no figure of what is estimated now.
         d.kg = d.km = None
         last[d.printer_id][d.task] = d
-    asked: dict[int, dict[str, str]] = defaultdict(dict)
+    known = tasks.all_of(printers)
+    asked = by_condition.asked(printers, known, hours, last)
     for a in Asked.objects.filter(theirs, cleared_at=None).exclude(task=""):
         asked[a.printer_id][a.task] = a.words
-    known = tasks.all_of(printers)
     return {p.pk: _due(p, known[p.pk], there[p.pk], last[p.pk], asked[p.pk], _typically(hours[p.pk])) for p in printers}
 
 
@@ -146,7 +148,7 @@ def _due(
             last_hours=_under(d.hours, used.hours) if d else None,
             last_kg=_under(d.kg, used.filament) if d else None,
             last_km=_under(d.km, used.travel) if d else None,
-            asked=asked.get(t.id, ""),
+            asked=asked.get(t.id, "")[:300],
         )
         for t in mine
     ]

@@ -84,6 +84,7 @@ class Task(BaseModel):
     every_hours: Hours | None = None
     every_kg: Kg | None = None
     every_km: Km | None = None
+    when: Literal["doubt", "life"] | None = None
     parts: list[str]
     state: State
     stage: Stage
@@ -205,6 +206,10 @@ def _check(task: Task, found: dict[str, Task]) -> None:
             raise ValueError(f"{task.id} is done to {kind}, which is no kind of part")
     if task.stuff == BY_MATERIAL and not any(part_kinds()[k].lubricant for k in task.parts):
         raise ValueError(f"{task.id}: none of its parts says with what it is lubricated")
+    if task.when == "doubt" and task.measure is None:
+        raise ValueError(f"{task.id} is due when what it measures is in doubt, and measures nothing")
+    if task.when == "life" and not task.parts:
+        raise ValueError(f"{task.id} is due by the life of parts, and is done to none")
     if task.measure is not None and task.measure not in cards():
         raise ValueError(f"{task.id} measures {task.measure}, which is no procedure")
     for name in task.shows:

@@ -4,6 +4,7 @@ from datetime import timedelta
 
 from kestov_core.knowledge.part_kinds import part_kinds
 from kestov_core.knowledge.tasks import tasks
+from measuring.models import Capture, Standing
 from people.clock import at, now
 from service.models import Asked, Done
 from workshop.models import Component, Deed, Printer
@@ -39,6 +40,38 @@ class Rounds(ApiCase):
         guides = self.task("guides")
         self.assertTrue(guides["lubricates"])
         self.assertTrue(all(p["lubricant"] for p in guides["parts"]))
+
+    def test_what_it_measures_in_doubt_it_is_due_at_once_until_it_was_done(self):
+        self.tick("resonance_baseline", 1)
+        self.assertEqual(self.task("resonance_baseline")["because"], "time")
+        told = {"printer": self.slinger, "procedure": "resonance", "doubt": "belt X was set", "taken_at": now()}
+        capture = Capture.objects.create(
+            printer=self.slinger, place="x", procedure="resonance", context={}, source="typed", taken_at=now()
+        )
+        Standing.objects.create(place="x", capture=capture, verdict="ok", words="45 Hz", doubt_at=now() - timedelta(hours=2), **told)  # fmt: skip
+        due = self.task("resonance_baseline")
+        self.assertEqual((due["because"], due["why"]), ("condition", "In doubt at X: belt X was set."))
+        rows = self.good("technician", "GET", "/service")
+        self.assertGreater(next(r["due"] for r in rows if r["printer_id"] == self.slinger.pk), 0)
+        self.tick("resonance_baseline")
+        self.assertEqual(self.task("resonance_baseline")["because"], "time")
+
+    def test_a_part_past_its_expected_life_is_asked_for_once_a_month(self):
+        self.tick("worn_out", 40)
+        self.meter(0, 300)
+        self.meter(200, 0)
+        self.assertEqual(self.task("worn_out")["because"], "time")
+        life = part_kinds()["nozzle"].life_hours
+        Component.objects.filter(printer=self.slinger, kind="nozzle").update(
+            fitted_hours=200 - life - 1, fitted_on=None
+        )
+        due = self.task("worn_out")
+        self.assertEqual(due["because"], "condition")
+        self.assertIn(f"{life + 1:.0f} of {life:.0f} h (typical)", due["why"])
+        self.tick("worn_out")
+        self.assertEqual(self.task("worn_out")["because"], "time")
+        with at(now() + timedelta(days=31)):
+            self.assertEqual(self.task("worn_out")["because"], "condition")
 
     def test_what_is_fetched_goes_by_the_material_of_what_is_there(self):
         kinds = set(Component.objects.filter(printer=self.slinger).values_list("kind", flat=True))
