@@ -18,11 +18,13 @@ from kestov_core.knowledge.part_kinds import part_kinds
 from kestov_core.procedures.life import FEW, Life
 from people.clock import now
 from workshop.components import age_hours, life_hours
-from workshop.meters import hours_of_late
+from workshop.meters import hours_by_id, hours_of_late
 from workshop.models import Component, PartType, Printer, of_these
 
 #: A typical life is from half to double (the head of the list of kinds says so).
 _WIDE = 2.0
+#: What tells of a part how old it is.
+_AGED = ("printer_id", "place", "kind", "label", "type_id", "fitted_on", "fitted_hours", "brought_hours")
 #: So many days ahead nobody says a day.
 _FAR = 3650.0
 
@@ -123,12 +125,12 @@ class OneLife:
 
 def life_of(component: Component) -> OneLife:
     """How long a part still lasts, with all of its kind and type in this workshop."""
-    alike = Component.objects.filter(kind=component.kind, type_id=component.type_id, removed_on=None)
-    sitting = list(alike.filter(printer__retired=False).select_related("printer", "type"))
-    printers = {c.printer_id: c.printer for c in sitting}
-    if component.removed_on is None:
-        printers[component.printer_id] = component.printer
-    meters = hours_of_late(printers.values())
+    alike = Component.objects.filter(
+        kind=component.kind, type_id=component.type_id, removed_on=None, printer__retired=False
+    )
+    sitting = list(alike.only(*_AGED))
+    ids = {c.printer_id for c in sitting} | ({component.printer_id} if component.removed_on is None else set())
+    meters = hours_by_id(ids)
     ages = [(c, age[0]) for c in sitting if (age := age_hours(c, meters[c.printer_id])) is not None]
     lives = Lives(ages, component.kind, component.type_id)
     life, expected = lives.of(component), life_hours(component)
@@ -152,7 +154,7 @@ def ages_of(printers: list[Printer]) -> dict[int, tuple[Component, float, Use | 
     own = Q(type__in=[t.pk for t in types.values() if t.life_hours is not None])
     rows = Component.objects.filter(Q(kind__in=wearing) | own, of_these(printers), removed_on=None)
     out = {}
-    for c in rows.only("printer_id", "place", "kind", "label", "type_id", "fitted_on", "fitted_hours", "brought_hours"):
+    for c in rows.only(*_AGED):
         c.type = types.get(c.type_id) if c.type_id is not None else None
         meter = meters.get(c.printer_id)
         age = None if meter is None else age_hours(c, meter)

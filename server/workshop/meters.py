@@ -58,7 +58,12 @@ def meter_of(printer: Printer) -> Meter:
 
 def hours_of_late(printers: Iterable[Printer], since: datetime | None = None) -> dict[int, Meter]:
     """How the hours of machines stand now and went of late (or since then), by their keys."""
-    ids = [p.pk for p in printers]
+    return hours_by_id((p.pk for p in printers), since)
+
+
+def hours_by_id(printers: Iterable[int], since: datetime | None = None) -> dict[int, Meter]:
+    """The same of machines that are known by their keys."""
+    ids = list(printers)
     # Of many, what belongs to any machine: quicker asked for than by their names.
     return _hours(ids, {"printer__in": ids} if len(ids) <= 20 else {}, _monday(since or now() - OF_LATE))
 

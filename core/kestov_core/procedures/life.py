@@ -206,9 +206,14 @@ def _likely(parts: _Parts, shape: float, log_scale: float) -> tuple[Floats, Floa
     """Shapes and logarithms of the scale of all courses that are likely enough (95 %)."""
     best = float(_profile(parts, np.array([shape]), np.array([log_scale]))[0])
     may_fall = _FALL * (1 + _FEW_FALL / parts.failures**2)
-    k = (math.log(_SHAPES[0]), math.log(_SHAPES[1]))
-    # In w = k (log scale - its best) the region is about as wide for every shape.
-    w = (-60.0, 12.0)
+    # In w = k (log scale - its best) the region is about as wide for every shape. Both widths go with the root of the failures: of many,
+    # a net cast over all there could be would have no knot in it.
+    near = 1 / math.sqrt(parts.failures)
+    k = (
+        math.log(max(_SHAPES[0], shape * math.exp(-15 * near))),
+        math.log(min(_SHAPES[1], shape * math.exp(15 * near))),
+    )
+    w = (max(-60.0, -120 * near), min(12.0, 24 * near))
     inside_k, inside_s = np.array([shape]), np.array([log_scale])
     for _ in range(_CLOSER):
         shapes, wide = np.exp(np.linspace(*k, _CELLS)), np.linspace(*w, _CELLS)
@@ -304,13 +309,18 @@ class Life:
     def survival(self, points: int = 40) -> list[Survival]:
         """The share that still runs, by age."""
         longest = 1.3 * max(float(self.parts.hours.max()) * self.parts.unit, self.when(0.5).value)
-        out = []
-        for hours in np.linspace(0, longest, points + 1)[1:]:
-            gone = self._gone(float(hours))
-            share = self.told(lambda k, s, gone=gone: np.exp(-gone(k, s)), "1")  # type: ignore[misc]
-            low, high = share.low or 0.0, 1.0 if share.high is None else share.high
-            out.append(Survival(hours=float(hours), share=share.value, low=low, high=high))
-        return out
+        hours = np.linspace(0, longest, points + 1)[1:]
+        best = np.exp(-self._hazards(np.array([self.shape]), np.array([self.log_scale]), hours))[:, 0]
+        gone = self._hazards(*self.cells, hours)
+        low, high = np.exp(-gone.max(axis=1)), np.exp(-gone.min(axis=1))
+        rows = zip(hours.tolist(), best.tolist(), low.tolist(), high.tolist(), strict=True)
+        return [Survival(hours=h, share=s, low=a, high=b) for h, s, a, b in rows]
+
+    def _hazards(self, shapes: Floats, log_scales: Floats, hours: Floats) -> Floats:
+        """Cumulative hazards of (m,) courses at (n,) ages above zero, as (n, m)."""
+        logs = np.log(hours / self.parts.unit)[:, None]
+        gone: Floats = np.exp(np.clip(shapes * (logs - log_scales), -700, 700))
+        return gone
 
 
 def _tell(result: LifeResult, context: LifeContext, life: Life) -> None:

@@ -33,6 +33,14 @@ GOOD = {
 
 
 class Estimates(unittest.TestCase):
+    def test_of_many_failures_the_interval_is_that_of_large_samples(self):
+        # Its shape is known to 0.78 of itself over the root of the failures (one standard deviation; Bain and Engelhardt).
+        for failures in (100, 400, 2_000, 10_000):
+            hours = 1000 * np.random.default_rng(failures).weibull(2.0, failures)
+            shape = life(hours, np.ones(failures)).shape
+            expected = 1.96 * 0.78 / math.sqrt(failures)
+            self.assertAlmostEqual((shape.high - shape.low) / 2 / shape.value, expected, delta=0.2 * expected)
+
     def test_the_ball_bearings_of_the_textbooks(self):
         # Lawless 2003, example 5.1.1 and Nelson: shape 2.102, scale 81.88; ten in a hundred have failed at 28.1.
         result = life(BEARINGS, [1] * 23)
