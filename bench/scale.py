@@ -126,6 +126,9 @@ def _make(machines: int, results: int, cases: int) -> None:
     from cases import forecast
     from work import doing
     from work.models import Work
+    from workshop.meters import keep_missing
+
+    keep_missing()
 
     # As a worker does at night.
     forecast.ask_anew()

@@ -18,7 +18,7 @@ from kestov_core.knowledge.part_kinds import part_kinds
 from kestov_core.procedures.life import FEW, Life
 from people.clock import now
 from workshop.components import age_hours, life_hours
-from workshop.meters import hours_by_id, hours_of_late
+from workshop.meters import hours_now
 from workshop.models import Component, PartType, Printer, of_these
 
 #: A typical life is from half to double (the head of the list of kinds says so).
@@ -130,7 +130,7 @@ def life_of(component: Component) -> OneLife:
     )
     sitting = list(alike.only(*_AGED))
     ids = {c.printer_id for c in sitting} | ({component.printer_id} if component.removed_on is None else set())
-    meters = hours_by_id(ids)
+    meters = hours_now(ids)
     ages = [(c, age[0]) for c in sitting if (age := age_hours(c, meters[c.printer_id])) is not None]
     lives = Lives(ages, component.kind, component.type_id)
     life, expected = lives.of(component), life_hours(component)
@@ -148,7 +148,7 @@ def life_of(component: Component) -> OneLife:
 
 def ages_of(printers: list[Printer]) -> dict[int, tuple[Component, float, Use | None]]:
     """Every part that wears by use, sits in these machines, and whose hours are known, by its key; with its machine's use."""
-    meters = hours_of_late(printers)
+    meters = hours_now(printers)
     types = PartType.objects.in_bulk()
     wearing = [k.id for k in part_kinds().values() if k.life_hours is not None]
     own = Q(type__in=[t.pk for t in types.values() if t.life_hours is not None])

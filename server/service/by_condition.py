@@ -14,7 +14,7 @@ from kestov_core.knowledge.tasks import Task
 from measuring.models import Standing
 from people.clock import now
 from workshop import components
-from workshop.models import Component, Printer, of_these
+from workshop.models import Component, PartType, Printer, of_these
 
 from .models import Done
 
@@ -67,7 +67,12 @@ def _worn(
         return []
     worn: dict[int, list[tuple[float, str, str]]] = defaultdict(list)
     kinds = {kind for _, t in wanted for kind in t.parts}
-    for c in Component.objects.filter(of_these(printers), removed_on=None, kind__in=kinds).select_related("type"):
+    rows, types = (
+        Component.objects.filter(of_these(printers), removed_on=None, kind__in=kinds),
+        PartType.objects.in_bulk(),
+    )
+    for c in rows.only("printer_id", "kind", "label", "type_id", "fitted_on", "fitted_hours", "brought_hours"):
+        c.type = types.get(c.type_id) if c.type_id is not None else None
         life = components.life_hours(c)
         age = components.age_hours(c, hours[c.printer_id]) if c.printer_id in hours else None
         if age is not None and life is not None and age[0] >= life[0]:

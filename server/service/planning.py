@@ -20,7 +20,7 @@ from people.clock import now
 from people.models import User, audit
 from people.refusals import Refused
 from workshop import worklist
-from workshop.meters import hours_of_late
+from workshop.meters import hours_now
 from workshop.models import Component, Printer
 
 from .models import Booking, Done, Hours, PlannedRound, PlannedWeek
@@ -107,7 +107,7 @@ class _Wanted:
 
 def _wanted(printers: list[Printer], until: date, lengths: dict[int, list[float]]) -> dict[tuple[int, int], _Wanted]:
     """What is due on machines until a day, by machine and way: the whole of it, and what presses most of it in so many minutes."""
-    due, hours = due_of(printers), hours_of_late(printers)
+    due, hours = due_of(printers), hours_now(printers)
     trouble = Counter(Component.objects.filter(removed_on=None, printer__retired=False).exclude(trouble="").values_list("printer", flat=True))  # fmt: skip
     watched = Counter(
         Standing.objects.filter(printer__retired=False, verdict="watch").values_list("printer", flat=True)

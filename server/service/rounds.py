@@ -27,7 +27,7 @@ from people.models import User, audit, name_of
 from people.refusals import Refused
 from people.telling import tell
 from workshop import components, tags, timeline
-from workshop.meters import Meters, hours_of_late, meters_of
+from workshop.meters import Meters, hours_now, meters_of
 from workshop.models import Component, Deed, Printer, of_these
 
 from . import by_condition, tasks
@@ -70,7 +70,7 @@ def due_on(printer: Printer) -> list[Due]:
 
 def due_of(printers: list[Printer]) -> dict[int, list[Due]]:
     """The same of many machines, from a few readings for all of them; filament goes by the hours, and by when it was done last."""
-    hours = hours_of_late(printers)
+    hours = hours_now(printers)
     theirs = of_these(printers)
     there: dict[int, set[str]] = defaultdict(set)
     for pk, kind in (

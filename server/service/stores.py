@@ -27,7 +27,7 @@ from people.clock import now
 from people.models import User, audit
 from people.refusals import Refused
 from workshop import components, tags
-from workshop.meters import hours_of_late
+from workshop.meters import hours_now
 from workshop.models import Component, PartType, Printer
 
 from .models import Order, ServiceSetting, Stock, StockMove
@@ -224,7 +224,7 @@ def _wanting(stocks: list[Stock]) -> dict[int, tuple[Floats, int]]:
     A part whose type was not told counts with the only drawer that fits it.
     """
     printers = {p.pk: p for p in Printer.objects.filter(retired=False).only("model_id", "in_use_since")}
-    meters = hours_of_late(printers.values())
+    meters = hours_now(printers.values())
     by_type = {s.type_id: s for s in stocks}
     suspects = Suspect.objects.filter(component=OuterRef("pk")).exclude(case__state=State.CLOSED).order_by("-chance")
     sitting = Component.objects.filter(

@@ -28,7 +28,7 @@ from people.clock import now
 from people.models import AuditEntry, User, audit
 from people.refusals import Refused
 from workshop import adding, components, tags
-from workshop.meters import hours_of_late
+from workshop.meters import hours_since
 from workshop.models import Component, Deed, LoggedWeek, Printer, PrinterModel
 
 from . import stores, tasks
@@ -124,7 +124,7 @@ def _took(printers: Sequence[Printer]) -> dict[int, Took]:
     for pk, days in _stood(since, until).items():
         if pk in out:
             out[pk].stood_days = days
-    meters = hours_of_late(printers, since)
+    meters = hours_since(printers, since)
     kg = dict(
         LoggedWeek.objects.filter(monday__gte=since.date(), filament_kg__isnull=False)
         .order_by().values_list("printer").annotate(Sum("filament_kg"))

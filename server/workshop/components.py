@@ -20,7 +20,7 @@ from people.refusals import Refused
 from people.telling import tell
 
 from . import tags, timeline
-from .meters import hours_of_late, meter_of
+from .meters import hours_now, meter_of
 from .models import Component, Deed, DeedPicture, PartType, Printer, PrinterModel
 from .pictures import Taken
 
@@ -230,7 +230,7 @@ def elsewhere(component: Component) -> list[tuple[Component, tuple[float, bool] 
         kind=component.kind, place=component.place, removed_on=None, printer__retired=False
     ).exclude(printer=component.printer_id)
     sitting = list(rows.select_related("printer", "type").order_by("printer__name", "id"))
-    meters = hours_of_late([c.printer for c in sitting]) if sitting else {}
+    meters = hours_now([c.printer for c in sitting]) if sitting else {}
     return [(c, age_hours(c, meters[c.printer_id])) for c in sitting]
 
 

@@ -19,7 +19,7 @@ from work import kinds
 from work.doing import Progress, ask
 from work.models import Work
 
-from . import tags, timeline
+from . import meters, tags, timeline
 from .models import JobLog, LoggedJob, LoggedWeek, Printer
 
 _BATCH = 2000
@@ -76,6 +76,7 @@ def _take(progress: Progress, told: dict[str, Any]) -> tuple[str, dict[str, Any]
             log.began, log.ended = min(j.began for j in read.jobs), max(j.ended for j in read.jobs)
             _sum_up(log.printer, log.began, log.ended)
         log.save()
+        meters.keep([log.printer_id])
         tags.parts_or_use_changed.send(sender=JobLog)
         tell("printer", log.printer_id)
         if log.by is not None:

@@ -14,13 +14,13 @@ from typing import Any
 from django.db import transaction
 from django.db.models import Q, QuerySet, Sum
 from django.utils import timezone
-from kestov_core.condition.use import OF_LATE, TYPICAL_KG, TYPICAL_KM, Meter, Reading, stretches
+from kestov_core.condition.use import OF_LATE, TYPICAL_KG, TYPICAL_KM, Meter, Reading, Use, stretches
 from people.clock import now
 from people.models import User, audit, name_of
 from people.refusals import Refused
 
 from . import tags, timeline
-from .models import JobLog, LoggedWeek, MeterReading, Printer
+from .models import JobLog, LoggedWeek, MeterNow, MeterReading, Printer
 
 #: A meter may run fast by so much, and was read within so many hours.
 _FAST, _READ_WITHIN_H = 1.02, 1.0
@@ -56,16 +56,47 @@ def meter_of(printer: Printer) -> Meter:
     return _hours([printer.pk], {"printer": printer}, None)[printer.pk]
 
 
-def hours_of_late(printers: Iterable[Printer], since: datetime | None = None) -> dict[int, Meter]:
-    """How the hours of machines stand now and went of late (or since then), by their keys."""
-    return hours_by_id((p.pk for p in printers), since)
-
-
-def hours_by_id(printers: Iterable[int], since: datetime | None = None) -> dict[int, Meter]:
-    """The same of machines that are known by their keys."""
-    ids = list(printers)
+def hours_since(printers: Iterable[Printer], since: datetime) -> dict[int, Meter]:
+    """How the hours of machines went since a moment, by their keys."""
+    ids = [p.pk for p in printers]
     # Of many, what belongs to any machine: quicker asked for than by their names.
-    return _hours(ids, {"printer__in": ids} if len(ids) <= 20 else {}, _monday(since or now() - OF_LATE))
+    # What lies before tells how it went up to the reading that follows it.
+    return _hours(ids, {"printer__in": ids} if len(ids) <= 20 else {}, _monday(since - OF_LATE))
+
+
+def hours_now(printers: Iterable[Printer | int]) -> dict[int, Meter]:
+    """How the hours of machines stand now, and their use of late, by their keys: as it is kept."""
+    ids = [p if isinstance(p, int) else p.pk for p in printers]
+    rows = MeterNow.objects.all() if len(ids) > 20 else MeterNow.objects.filter(printer__in=ids)
+    kept = {r.printer_id: r for r in rows}
+    return {pk: _standing(kept[pk]) if pk in kept else Meter([]) for pk in ids}
+
+
+def _standing(r: MeterNow) -> Meter:
+    last = None if r.at is None or r.hours is None else Reading(r.at, r.hours)
+    return Meter.standing(last, None if r.a_day is None or r.u95 is None else Use(r.a_day, r.u95))
+
+
+def keep(printers: Iterable[int]) -> None:
+    """Keep where the hours of machines stand now, from all that tells of them."""
+    ids = list(printers)
+    found = _hours(ids, {"printer__in": ids}, None)
+    rows = []
+    for pk, meter in found.items():
+        last, use = meter.last, meter.use
+        told = MeterNow(printer_id=pk)
+        told.at, told.hours = (last.at, last.value) if last else (None, None)
+        told.a_day, told.u95 = (use.a_day, use.u95) if use else (None, None)
+        rows.append(told)
+    names = ["at", "hours", "a_day", "u95"]
+    MeterNow.objects.bulk_create(rows, update_conflicts=True, unique_fields=["printer"], update_fields=names)
+
+
+def keep_missing() -> int:
+    """Keep it of machines of which nothing is kept yet; how many those were."""
+    ids = list(Printer.objects.exclude(pk__in=MeterNow.objects.values("printer")).values_list("pk", flat=True))
+    keep(ids)
+    return len(ids)
 
 
 def _spans(of: dict[str, Any]) -> dict[int, list[Span]]:
@@ -196,6 +227,7 @@ def read(
         at=moment,
         by=user,
     )
+    keep([printer.pk])
     tags.parts_or_use_changed.send(sender=MeterReading)
     again = " The meter began anew." if row.reset else ""
     audit(user, "read", printer, f"{printer.name} has printed {hours:g} h by its meter.{again}")

@@ -299,6 +299,18 @@ class MeterReading(models.Model):
         constraints = [models.CheckConstraint(condition=models.Q(hours__gte=0), name="hours_above_zero")]
 
 
+class MeterNow(models.Model):
+    """Where a machine's hours stand: the last that is known (null: nothing is), and its use of late. Made from readings and logs, in the
+    transaction that adds to them, so that no page of many machines reads those.
+    """
+
+    printer = models.OneToOneField(Printer, on_delete=models.CASCADE, primary_key=True, related_name="+")
+    at = models.DateTimeField(null=True)
+    hours = models.FloatField(null=True)
+    a_day = models.FloatField(null=True)
+    u95 = models.FloatField(null=True)
+
+
 class JobLog(models.Model):
     """A list of jobs as a machine wrote it, kept as it came. ``taken_at``: when its jobs were taken; null while it waits, or was refused.
 

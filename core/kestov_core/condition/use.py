@@ -164,10 +164,24 @@ class Meter:
         off = math.hypot(there.u95, then.u95)
         return Amount(max(0.0, there.value - then.value), there.estimated or then.estimated, off, there.read_at)
 
+    @property
+    def last(self) -> Reading | None:
+        """The last that is known of it, with what began anew carried on; None where nothing is."""
+        return Reading(self._points[-1].at, self._points[-1].value) if self._points else None
+
+    @classmethod
+    def standing(cls, last: Reading | None, use: Use | None, most_a_day: float = 24.0) -> Meter:
+        """A meter of which only the last is known, and its use of late: from then on it tells the same as the whole of it."""
+        meter = cls([], most_a_day=most_a_day)
+        meter._points = [] if last is None else [_Point(last.at, last.value)]
+        meter.__dict__["use"] = use
+        return meter
+
     def scaled(self, factor: float) -> Meter:
         """What usually goes with it (as filament with hours): by a typical figure, so all of it is estimated."""
         other = _Typical([])
         other.shown, other._points = None, [_Point(p.at, p.value * factor) for p in self._points]
+        other.__dict__["use"] = self.use and Use(self.use.a_day * factor, self.use.u95 * factor)
         return other
 
 

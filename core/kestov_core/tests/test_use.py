@@ -29,6 +29,18 @@ class Meters(unittest.TestCase):
         bare = Meter([Reading(day(0), 100), Reading(day(14), 140)])
         self.assertEqual((bare.at(day(7)).value, bare.at(day(7)).estimated), (120, True))
 
+    def test_its_last_and_its_use_tell_the_same_from_then_on(self):
+        whole = Meter(
+            [Reading(day(0), 100), Reading(day(10), 150), Reading(day(20), 30, reset=True), Reading(day(29), 90)],
+            log(9, 4, first=15),
+        )
+        kept = Meter.standing(whole.last, whole.use)
+        for d in (29, 29.2, 40, 500):
+            self.assertEqual(kept.at(day(d)), whole.at(day(d)))
+            self.assertEqual(kept.scaled(0.1).at(day(d)), whole.scaled(0.1).at(day(d)))
+        self.assertEqual(kept.scaled(0.1).use.a_day, whole.use.a_day * 0.1)
+        self.assertIsNone(Meter.standing(None, None).at(day(1)))
+
     def test_how_far_it_went_between_two_moments(self):
         meter = Meter(
             [Reading(day(0), 100), Reading(day(10), 150), Reading(day(20), 30, reset=True), Reading(day(30), 90)]

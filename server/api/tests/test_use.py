@@ -7,8 +7,8 @@ from datetime import datetime, timedelta
 from people.clock import at, now
 from work import doing
 from work.models import State, Work
-from workshop.meters import hours_of_late, meter_of
-from workshop.models import JobLog, LoggedJob, LoggedWeek
+from workshop.meters import hours_now, hours_since, keep_missing, meter_of
+from workshop.models import JobLog, LoggedJob, LoggedWeek, MeterNow, Printer
 
 from .world import ApiCase
 
@@ -161,7 +161,7 @@ class TheUse(ApiCase):
         filament = self.meter("filament", 10)
         self.assertEqual((filament["value"], filament["shown"]), (2.0, 0.5))
 
-    def test_of_late_is_the_same_as_ever_for_today(self):
+    def test_what_is_kept_is_the_same_as_ever_for_today(self):
         other = self.crossed
         for days, hours, more in ((0, 500, {}), (100, 900, {}), (260, 30, {"reset": True}), (330, 260, {})):
             self.read(days, hours, **more)
@@ -170,12 +170,26 @@ class TheUse(ApiCase):
                 self.good("technician", "POST", f"/printers/{other.pk}/meter", {"hours": hours})
         self.take(NAMES + rows(120, first=230), days=360)
         with at(START + timedelta(days=360)):
-            late = hours_of_late([self.slinger, other])
+            kept, of_late = (
+                hours_now([self.slinger, other]),
+                hours_since([self.slinger, other], now() - timedelta(days=60)),
+            )
             for printer in (self.slinger, other):
                 ever = meter_of(printer)
-                for when in (now(), now() - timedelta(days=40)):
-                    self.assertAlmostEqual(late[printer.pk].at(when).value, ever.at(when).value, places=6)
-                self.assertAlmostEqual(late[printer.pk].use.a_day, ever.use.a_day, delta=0.05 * ever.use.a_day)
+                for when in (now(), now() + timedelta(days=40)):
+                    self.assertAlmostEqual(kept[printer.pk].at(when).value, ever.at(when).value, places=6)
+                self.assertEqual(kept[printer.pk].use, ever.use)
+                then = now() - timedelta(days=40)
+                self.assertAlmostEqual(of_late[printer.pk].at(then).value, ever.at(then).value, places=6)
+
+    def test_what_was_never_kept_is_made_at_the_next_start(self):
+        self.read(0, 500)
+        self.read(20, 600)
+        before = hours_now([self.slinger])[self.slinger.pk].at(now()).value
+        MeterNow.objects.all().delete()
+        self.assertEqual(keep_missing(), Printer.objects.count())
+        self.assertEqual(keep_missing(), 0)
+        self.assertAlmostEqual(hours_now([self.slinger])[self.slinger.pk].at(now()).value, before, delta=0.01)
 
     def test_members_neither_see_nor_bring_it(self):
         self.assertEqual(self.call("member", "GET", f"/printers/{self.slinger.pk}/use")[0], 403)

@@ -10,6 +10,7 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import connection
 from people.accounts import is_demo, make_first_code
+from workshop.meters import keep_missing
 
 from keeping.models import SigningKey
 
@@ -34,6 +35,7 @@ class Command(BaseCommand):
         call_command("migrate", verbosity=0)
         if options["demo"]:
             call_command("demo", "--if-empty", stdout=self.stdout)
+        keep_missing()
         told = {"holds": "demo" if is_demo() else "workshop" if exists() else "nothing"}
         if options["code"] and told["holds"] == "nothing":
             told["code"] = make_first_code()
