@@ -121,6 +121,7 @@ class PrinterOut(Schema):
     area: str
     serial: str
     in_use_since: date | None
+    warranty_until: date | None
     tagged_out: str
     tagged_out_by: str
     tagged_out_at: datetime | None
@@ -214,6 +215,7 @@ def see_printer(request: SignedIn, printer_id: int):
         area=printer.area.name,
         serial=printer.serial,
         in_use_since=printer.in_use_since,
+        warranty_until=printer.warranty_until,
         tagged_out=printer.tagged_out,
         tagged_out_by=name_of(printer.tagged_out_by) if printer.tagged_out else "",
         tagged_out_at=printer.tagged_out_at,

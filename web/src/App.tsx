@@ -37,6 +37,9 @@ const FETCH = {
   letter: () => import("./rounds/LetterPage"),
   stores: () => import("./stores/StoresPage"),
   worth: () => import("./worth/WorthPage"),
+  caseReport: () => import("./paper/CaseReport"),
+  book: () => import("./paper/MachineBook"),
+  certificate: () => import("./paper/Certificate"),
   quarter: () => import("./workshop/QuarterPage"),
   instrument: () => import("./instrument/InstrumentPage"),
   study: () => import("./instrument/StudyPage"),
@@ -70,6 +73,9 @@ const LetterPage = view(FETCH.letter, "LetterPage");
 const TasksPage = view(FETCH.tasks, "TasksPage");
 const StoresPage = view(FETCH.stores, "StoresPage");
 const WorthPage = view(FETCH.worth, "WorthPage");
+const CaseReport = view(FETCH.caseReport, "CaseReport");
+const MachineBook = view(FETCH.book, "MachineBook");
+const Certificate = view(FETCH.certificate, "Certificate");
 const QuarterPage = view(FETCH.quarter, "QuarterPage");
 const InstrumentPage = view(FETCH.instrument, "InstrumentPage");
 const StudyPage = view(FETCH.study, "StudyPage");
@@ -115,8 +121,28 @@ export function App() {
     );
   return (
     <MeContext value={me}>
-      <Frame me={me} />
+      <Routes>
+        <Route path="/print/*" element={<OnPaper />} />
+        <Route path="*" element={<Frame me={me} />} />
+      </Routes>
     </MeContext>
+  );
+}
+
+/** What is printed stands alone: no heads, no menus. */
+function OnPaper() {
+  const { pathname } = useLocation();
+  return (
+    <Part at={pathname}>
+      <Suspense fallback={<Loading what="the page" />}>
+        <Routes>
+          <Route path="cases/:id" element={<CaseReport />} />
+          <Route path="machines/:id" element={<MachineBook />} />
+          <Route path="captures/:id" element={<Certificate />} />
+          <Route path="*" element={<Nowhere />} />
+        </Routes>
+      </Suspense>
+    </Part>
   );
 }
 

@@ -1835,6 +1835,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/measured": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Measured
+         * @description What was measured in a case, before and after.
+         */
+        get: operations["cases.measured"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{capture_id}/certificate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Certificate
+         * @description The certificate of a measurement: procedure, instrument and its check, readings, uncertainty line by line, the core's version.
+         */
+        get: operations["captures.certificate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/instruments/{instrument_id}": {
         parameters: {
             query?: never;
@@ -4991,6 +5031,8 @@ export interface components {
             serial: string;
             /** In Use Since */
             in_use_since: string | null;
+            /** Warranty Until */
+            warranty_until: string | null;
             /** Tagged Out */
             tagged_out: string;
             /** Tagged Out By */
@@ -11043,6 +11085,164 @@ export interface components {
             /** Places */
             places: components["schemas"]["OwnPlace"][];
         };
+        /**
+         * MeasuredOut
+         * @description One measurement as a strip shows it; no quantity: it has no figure.
+         */
+        MeasuredOut: {
+            /**
+             * Capture Id
+             * Format: uuid
+             */
+            capture_id: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Instrument */
+            instrument: string;
+            /** Verdict */
+            verdict: string;
+            /** Words */
+            words: string;
+            /** Value */
+            value: number | null;
+            /** U95 */
+            u95: number | null;
+            /** Unit */
+            unit: string;
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Source Of Limits */
+            source_of_limits: string;
+        };
+        /**
+         * PairOut
+         * @description What was measured in a case at a place: its first figure and its last; ``once``: they are the same one.
+         */
+        PairOut: {
+            /** Procedure */
+            procedure: string;
+            /** Place */
+            place: string;
+            /** Question */
+            question: string;
+            first: components["schemas"]["MeasuredOut"];
+            last: components["schemas"]["MeasuredOut"];
+            /** Once */
+            once: boolean;
+        };
+        /**
+         * Budget
+         * @description A figure with its doubt by sources, the largest first; ``rest``: what the readings and the method give by themselves.
+         */
+        Budget: {
+            /** Words */
+            words: string;
+            quantity: components["schemas"]["Quantity"];
+            /** Lines */
+            lines: components["schemas"]["BudgetLine"][];
+            /** Rest U95 */
+            rest_u95: number;
+            /** Rest Share */
+            rest_share: number;
+        };
+        /**
+         * BudgetLine
+         * @description One source of doubt: what was told of it (in its unit), what it gives to the figure (95 %, in the figure's unit), and its share of
+         *     the whole, by squares.
+         */
+        BudgetLine: {
+            /** Field */
+            field: string;
+            /** Words */
+            words: string;
+            /** Told */
+            told: number;
+            /** Unit */
+            unit: string;
+            /** U95 */
+            u95: number;
+            /** Share */
+            share: number;
+        };
+        /**
+         * Certificate
+         * @description A measurement with all that it rests on. ``told``: what was told with it; ``rows``: its readings as a table, the head first (``more`` than are shown); ``budget``: where its
+         *     uncertainty comes from, as today's core reckons it (null: it has none, or today's core refuses the readings: ``why_not``).
+         */
+        Certificate: {
+            capture: components["schemas"]["CaptureOut"];
+            /** Printer */
+            printer: string;
+            /** Model */
+            model: string;
+            /** Serial */
+            serial: string;
+            /** Question */
+            question: string;
+            /** How */
+            how: string[];
+            instrument: components["schemas"]["InstrumentUsed"] | null;
+            /** Told */
+            told: components["schemas"]["ToldWith"][];
+            /** Rows */
+            rows: string[][];
+            /** More */
+            more: number;
+            /** Sha256 */
+            sha256: string;
+            budget: components["schemas"]["Budget"] | null;
+            /** Why Not */
+            why_not: string;
+            /** Core */
+            core: string;
+        };
+        /**
+         * InstrumentUsed
+         * @description What a capture was read with, as it stands today. ``doubt``: why it should not be believed as it is (empty: nothing).
+         */
+        InstrumentUsed: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Resolution */
+            resolution: number | null;
+            /** U95 */
+            u95: number | null;
+            /** Unit */
+            unit: string;
+            /** Checked On */
+            checked_on: string | null;
+            /** Checked Against */
+            checked_against: string;
+            /** Check Due */
+            check_due: string | null;
+            /** Found Off */
+            found_off: string;
+            /** Doubt */
+            doubt: string;
+        };
+        /**
+         * ToldWith
+         * @description One thing that was told with a measurement: in words, its value and unit, and where it was from.
+         */
+        ToldWith: {
+            /** Words */
+            words: string;
+            /** Value */
+            value: string;
+            /** Unit */
+            unit: string;
+            /** Origin */
+            origin: string;
+        };
         /** CheckOut */
         CheckOut: {
             /** Id */
@@ -17074,6 +17274,50 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    "cases.measured": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairOut"][];
+                };
+            };
+        };
+    };
+    "captures.certificate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Certificate"];
+                };
             };
         };
     };

@@ -30,6 +30,11 @@ export function Seen({ c, changed }: { c: Case; changed: (c: Case) => void }) {
           {c.taken_by && c.state !== "closed" ? ` with ${c.taken_by}` : ""}
         </p>
         <h1 className="!text-[23px]">{c.title}</h1>
+        {c.may_work ? (
+          <Link to={`/print/cases/${c.id}`} className="inline-flex min-h-11 items-center text-[15px]">
+            As a report, on paper
+          </Link>
+        ) : null}
         {c.since ? <p className="mt-1">Since: {c.since}</p> : null}
         {c.words ? <p className="mt-1">{c.words}</p> : null}
       </div>

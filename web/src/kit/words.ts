@@ -34,3 +34,17 @@ export const VERDICT: Record<Schemas["CaptureOut"]["verdict"], string> = {
   cannot_tell: "Cannot tell yet",
   not_judged: "Measured",
 };
+
+/** Where a value is from that nobody typed beside the reading, by the core's name of it. */
+export const FROM: Record<string, string> = {
+  typed: "typed",
+  given: "given",
+  model: "the model",
+  limit: "the workshop's limit",
+  workshop: "the workshop's setting",
+  instrument: "the instrument",
+  stored: "the ledger",
+  last: "as last time",
+  measured: "as measured before",
+  typical: "typical",
+};

@@ -63,6 +63,11 @@ export function Machine() {
           </div>
         ) : null}
         {technician ? <Tag printer={p} /> : null}
+        {technician ? (
+          <Link to={`/print/machines/${p.id}`} className="inline-flex min-h-11 items-center text-[15px]">
+            Its book, on paper
+          </Link>
+        ) : null}
         <Link to={`/near-misses?machine=${p.id}`} className="inline-flex min-h-11 items-center text-[15px]">
           Tell of a near miss
         </Link>

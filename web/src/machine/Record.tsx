@@ -42,9 +42,14 @@ export function Record({ id, chosen }: { id: number; chosen: Chosen | null }) {
             <span>
               {l.words}{" "}
               {l.capture_id ? (
-                <a className="text-[15px]" href={`/api/captures/${l.capture_id}/raw`}>
-                  original
-                </a>
+                <>
+                  <a className="text-[15px]" href={`/api/captures/${l.capture_id}/raw`}>
+                    original
+                  </a>
+                  <Link className="ml-2 text-[15px]" to={`/print/captures/${l.capture_id}`}>
+                    certificate
+                  </Link>
+                </>
               ) : null}
               {l.case_id ? (
                 <Link className="ml-2 text-[15px]" to={`/cases/${l.case_id}`}>
