@@ -28,6 +28,13 @@ TABLE: dict[str, Role | None] = {
     "session.by_code": ANYONE,
     "session.first_account": ANYONE,
     "session.state": ANYONE,
+    "session.invited": ANYONE,
+    "session.join": ANYONE,
+    "wall.see": ANYONE,
+    "open_reports.see": ANYONE,
+    "open_reports.tell": ANYONE,
+    "open_reports.list": T,
+    "open_reports.count": T,
     "session.close": M,
     "me.change": M,
     # floor and machines
@@ -123,6 +130,8 @@ TABLE: dict[str, Role | None] = {
     "workshop.forget": L,
     "people.list": L,
     "people.change": L,
+    "people.invite": L,
+    "people.open_up": L,
     "audit.see": L,
     # long work
     "work.list": L,

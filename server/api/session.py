@@ -12,6 +12,7 @@ from ninja import Field, Router, Schema
 from people.accounts import change_password, end_sessions, is_demo, make_first, sessions_of, use_code
 from people.doorkeeping import note_sign_in, remember
 from people.models import User
+from people.openness import openness
 
 from .permissions import may
 from .problems import Problem
@@ -19,7 +20,7 @@ from .signed import SignedIn
 
 router = Router(tags=["session"])
 
-_BACKEND = "django.contrib.auth.backends.ModelBackend"
+backend = "django.contrib.auth.backends.ModelBackend"
 
 
 class Me(Schema):
@@ -33,11 +34,12 @@ class Me(Schema):
 
 
 class SessionState(Schema):
-    """Who is signed in, and whether the workshop still has no account at all."""
+    """Who is signed in, whether the workshop still has no account at all, and whether reports are taken without one."""
 
     me: Me | None
     first_account: bool
     demo: bool
+    open_reports: bool
 
 
 class SignIn(Schema):
@@ -81,11 +83,12 @@ class Preferences(Schema):
     light: Literal["day", "dim", "system"] | None = None
 
 
-def _state(request: HttpRequest) -> SessionState:
+def session_state(request: HttpRequest) -> SessionState:
+    """Who is signed in, as the front end asks."""
     user = request.user
     me = Me.model_validate(user, from_attributes=True) if isinstance(user, User) else None
     empty = me is None and not User.objects.exists()
-    return SessionState(me=me, first_account=empty, demo=is_demo())
+    return SessionState(me=me, first_account=empty, demo=is_demo(), open_reports=me is None and openness().reports)
 
 
 class Health(Schema):
@@ -105,7 +108,7 @@ def health(request: HttpRequest):
 @router.get("/session", auth=may("session.state"), response=SessionState, operation_id="session.state")
 def session(request: HttpRequest):
     """Who is signed in."""
-    return _state(request)
+    return session_state(request)
 
 
 @router.post("/session", auth=may("session.open"), response=SessionState, operation_id="session.open")
@@ -119,23 +122,23 @@ def sign_in(request: HttpRequest, response: HttpResponse, payload: SignIn):
     assert isinstance(user, User)
     login(request, user)
     remember(request, response, user)
-    return _state(request)
+    return session_state(request)
 
 
 @router.post("/session/by-code", auth=may("session.by_code"), response=SessionState, operation_id="session.by_code")
 def sign_in_by_code(request: HttpRequest, response: HttpResponse, payload: ByCode):
     """Set a new password by the code that the lead gave, and sign in with it."""
     user = use_code(payload.username, payload.code, payload.new)
-    login(request, user, backend=_BACKEND)
+    login(request, user, backend=backend)
     remember(request, response, user)
-    return _state(request)
+    return session_state(request)
 
 
 @router.delete("/session", auth=may("session.close"), response=SessionState, operation_id="session.close")
 def sign_out(request: HttpRequest):
     """Sign out."""
     logout(request)
-    return _state(request)
+    return session_state(request)
 
 
 @router.patch("/me", auth=may("me.change"), response=Me, operation_id="me.change")
@@ -186,6 +189,6 @@ def end_session(request: SignedIn, session_id: int):
 def first_account(request: HttpRequest, response: HttpResponse, payload: FirstAccount):
     """Make the first account, a lead's, of an empty workshop; asks for the code that the start command printed."""
     user = make_first(payload.code, payload.username, payload.name, payload.password)
-    login(request, user, backend=_BACKEND)
+    login(request, user, backend=backend)
     remember(request, response, user)
-    return _state(request)
+    return session_state(request)

@@ -7,7 +7,7 @@ from datetime import timedelta
 from axes.models import AccessAttempt, AccessLog
 from django.contrib.sessions.models import Session
 from people.clock import now
-from people.models import PasswordCode, Presence, WrongTry
+from people.models import Invitation, PasswordCode, Presence, WrongTry
 from work.kinds import sweeping
 
 from . import once  # noqa: F401
@@ -33,6 +33,7 @@ def tries() -> int:
         AccessLog.objects.filter(attempt_time__lt=moment - _LOG),
         WrongTry.objects.filter(at__lt=moment - _TRIES),
         PasswordCode.objects.filter(until__lt=moment - _TRIES),
+        Invitation.objects.filter(until__lt=moment - _LOG),
     ):
         gone += rows.delete()[0]
     return gone

@@ -194,3 +194,29 @@ class Suspect(models.Model):
                 condition=models.Q(chance__gte=0) & models.Q(chance__lte=1), name="suspected_by_a_chance"
             ),
         ]
+
+
+class OpenReport(models.Model):
+    """What somebody without an account has told of a machine: it counts when a technician has looked. ``name``: as it was typed.
+
+    ``address``: from where, as a hash, so that nobody floods the list; ``case``: what it became; ``why_not``: why it does not count.
+    """
+
+    printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="open_reports")
+    name = models.CharField(max_length=80)
+    finding = models.CharField(max_length=40)
+    words = models.TextField(blank=True)
+    since = models.CharField(max_length=60, blank=True)
+    address = models.CharField(max_length=64)
+    at = models.DateTimeField()
+    looked_at = models.DateTimeField(null=True)
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    case = models.ForeignKey(Case, null=True, on_delete=models.SET_NULL, related_name="open_reports")
+    why_not = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        indexes = [
+            models.Index(fields=["at"]),
+            models.Index(fields=["at"], name="not_looked_at", condition=models.Q(looked_at=None)),
+        ]

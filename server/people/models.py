@@ -108,6 +108,33 @@ class PasswordCode(models.Model):
     wrong = models.PositiveSmallIntegerField(default=0)
 
 
+class Invitation(models.Model):
+    """A link by which somebody makes an account of their own: its hash, as whom, until when, and how many may still use it.
+
+    ``username``, ``name``: of whom it is (empty: of whoever has it).
+    """
+
+    hash = models.CharField(max_length=64, unique=True)
+    role = models.CharField(max_length=12, choices=Role.choices, default=Role.MEMBER)
+    username = models.CharField(max_length=150, blank=True)
+    name = models.CharField(max_length=80, blank=True)
+    until = models.DateTimeField()
+    left = models.PositiveSmallIntegerField(default=1)
+    at = models.DateTimeField()
+    by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+
+    class Meta:
+        ordering = ["-at", "-id"]
+        constraints = [models.CheckConstraint(condition=models.Q(role__in=Role.values), name="invited_role_known")]
+
+
+class Openness(models.Model):
+    """What the lead shows and takes without an account: fitness on a page for a wall, and reports."""
+
+    wall = models.BooleanField(default=False)
+    reports = models.BooleanField(default=False)
+
+
 class FirstCode(models.Model):
     """A code for the first account of an empty workshop: its hash, and until when it is good. Each start makes one."""
 

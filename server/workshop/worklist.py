@@ -15,7 +15,7 @@ class Wanted(BaseModel):
 
     title: str
     why: str
-    kind: Literal["case", "measure", "look", "instrument", "stored", "near_miss", "round"]
+    kind: Literal["case", "measure", "look", "instrument", "stored", "near_miss", "round", "told"]
     printer_id: int | None = None
     case_id: int | None = None
     instrument_id: int | None = None

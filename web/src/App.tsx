@@ -1,8 +1,8 @@
 /** The frame round every view: who is signed in, where one can go, light, and what has not reached the workshop yet. */
 import { type QueryClient, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ComponentType, lazy, Suspense, useEffect, useState } from "react";
+import { type ComponentType, lazy, type ReactNode, Suspense, useEffect, useState } from "react";
 import { Link, Navigate, NavLink, Route, Routes, useLocation, useParams } from "react-router";
-import { api, got } from "./api/client";
+import { api, got, type Schemas } from "./api/client";
 import { useEvents } from "./api/events";
 import { FLOOR, Floor } from "./floor/Floor";
 import { ErrorNote, Loading } from "./kit/bits";
@@ -37,6 +37,9 @@ const FETCH = {
   letter: () => import("./rounds/LetterPage"),
   stores: () => import("./stores/StoresPage"),
   worth: () => import("./worth/WorthPage"),
+  wall: () => import("./openly/Wall"),
+  openReport: () => import("./openly/OpenReport"),
+  join: () => import("./openly/Join"),
   caseReport: () => import("./paper/CaseReport"),
   book: () => import("./paper/MachineBook"),
   certificate: () => import("./paper/Certificate"),
@@ -73,6 +76,9 @@ const LetterPage = view(FETCH.letter, "LetterPage");
 const TasksPage = view(FETCH.tasks, "TasksPage");
 const StoresPage = view(FETCH.stores, "StoresPage");
 const WorthPage = view(FETCH.worth, "WorthPage");
+const Wall = view(FETCH.wall, "Wall");
+const OpenReport = view(FETCH.openReport, "OpenReport");
+const Join = view(FETCH.join, "Join");
 const CaseReport = view(FETCH.caseReport, "CaseReport");
 const MachineBook = view(FETCH.book, "MachineBook");
 const Certificate = view(FETCH.certificate, "Certificate");
@@ -103,6 +109,21 @@ export function askAhead(client: QueryClient): void {
 }
 
 export function App() {
+  return (
+    <Routes>
+      <Route path="/wall" element={<Openly of={<Wall />} />} />
+      <Route path="/join/:secret" element={<Openly of={<Join />} />} />
+      <Route path="*" element={<Signed />} />
+    </Routes>
+  );
+}
+
+/** A page that asks for no account. */
+function Openly({ of }: { of: ReactNode }) {
+  return <Suspense fallback={<Loading what="the page" />}>{of}</Suspense>;
+}
+
+function Signed() {
   const session = useQuery({ ...SESSION, refetchOnWindowFocus: true });
   const me = session.data?.me ?? null;
   useLight(me?.light ?? "day");
@@ -116,7 +137,15 @@ export function App() {
   if (!me)
     return (
       <Suspense fallback={<Loading what="the door" />}>
-        {session.data.first_account ? <FirstAccount /> : <SignIn state={session.data} />}
+        {session.data.first_account ? (
+          <FirstAccount />
+        ) : (
+          <Routes>
+            <Route path="/m/:id" element={<AtTheLabel state={session.data} />} />
+            <Route path="/report/:id" element={<AtTheLabel state={session.data} />} />
+            <Route path="*" element={<SignIn state={session.data} />} />
+          </Routes>
+        )}
       </Suspense>
     );
   return (
@@ -127,6 +156,11 @@ export function App() {
       </Routes>
     </MeContext>
   );
+}
+
+/** Somebody without an account has read a machine's label: the form, where such reports are taken. */
+function AtTheLabel({ state }: { state: Schemas["SessionState"] }) {
+  return state.open_reports ? <OpenReport /> : <SignIn state={state} />;
 }
 
 /** What is printed stands alone: no heads, no menus. */

@@ -444,7 +444,7 @@ describe("the bench", () => {
 });
 
 it("the door asks for name and password, and shows the demo's sign-ins only there", () => {
-  const state = { me: null, first_account: false, demo: false } as Schemas["SessionState"];
+  const state = { me: null, first_account: false, demo: false, open_reports: false } as Schemas["SessionState"];
   expect(draw(<SignIn state={state} />, [])).not.toContain("tide-table");
   expect(draw(<SignIn state={state} />, [])).toContain("Name to sign in with");
 });

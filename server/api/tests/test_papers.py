@@ -39,14 +39,14 @@ class Papers(ApiCase):
         body = {
             "id": str(uuid.uuid4()), "place": "x", "instrument_id": dial.pk,
             "context": {"resolution_mm": 0.01, "indicator_u95_mm": 0.004},
-            "rows": [{"approach": a, "reading_mm": r} for a, r in (("+", 0.01), ("-", 0.09), ("+", 0.012), ("-", 0.092), ("+", 0.01), ("-", 0.091))],
+            "rows": [{"target_mm": 10.0, "approach": a, "reading_mm": 10 + r} for a, r in (("+", 0.01), ("-", 0.09), ("+", 0.012), ("-", 0.092), ("+", 0.01), ("-", 0.091))],
         }  # fmt: skip
         status, answer = self.call("technician", "POST", f"/printers/{self.slinger.pk}/backlash", body)
         self.assertEqual(status, 200, answer)
         told = self.certificate(Capture.objects.get().pk)
         self.assertEqual((told["printer"], told["core"], told["why_not"]), ("Halyard", CORE_VERSION, ""))
         self.assertEqual((told["instrument"]["name"], told["instrument"]["checked_on"]), ("Dial 3", None))
-        self.assertEqual(told["rows"][0], ["approach", "reading_mm"])
+        self.assertEqual(told["rows"][0], ["target_mm", "approach", "reading_mm"])
         self.assertEqual(len(told["rows"]), 7)
         self.assertIn(
             ("Indicator good to ±", "0.004", "mm"), [(t["words"], t["value"], t["unit"]) for t in told["told"]]

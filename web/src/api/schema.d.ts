@@ -3279,6 +3279,202 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/wall": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Wall
+         * @description Which machine is fit for what, for a screen on the wall; nothing else, and only where the lead has switched it on.
+         */
+        get: operations["wall.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/open/printers/{printer_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Open Form
+         * @description The form of a report without an account.
+         */
+        get: operations["open_reports.see"];
+        put?: never;
+        /**
+         * Open Tell
+         * @description Tell of a fault without an account; so many an hour from one address.
+         */
+        post: operations["open_reports.tell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/open-reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Told
+         * @description What was told without an account, and nobody has looked at yet.
+         */
+        get: operations["open_reports.list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/open-reports/{report_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Looked
+         * @description Say whether what was told counts: it then is a case.
+         */
+        post: operations["open_reports.count"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/openness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See Openness
+         * @description What is shown and taken without an account.
+         */
+        get: operations["people.openness"];
+        put?: never;
+        /**
+         * Open Up
+         * @description Show, or take, something without an account, or no longer.
+         */
+        post: operations["people.open_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See Invitations
+         * @description The links that are still good.
+         */
+        get: operations["people.invitations"];
+        put?: never;
+        /**
+         * Invite
+         * @description Make a link by which somebody, or several, make their own accounts; it is told only now.
+         */
+        post: operations["people.invite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Invite All
+         * @description Make a link for each line of a list (CSV: name, username, role), whole or not at all; they are told only now.
+         */
+        post: operations["people.invite_all"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invitations/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Back
+         * @description A link, or all of them, are no longer good.
+         */
+        post: operations["people.uninvite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/join/{secret}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Invited
+         * @description What a link is for.
+         */
+        get: operations["session.invited"];
+        put?: never;
+        /**
+         * Join
+         * @description Make one's account by a link, and sign in with it.
+         */
+        post: operations["session.join"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printers/{printer_id}/trend": {
         parameters: {
             query?: never;
@@ -4314,7 +4510,7 @@ export interface components {
         };
         /**
          * SessionState
-         * @description Who is signed in, and whether the workshop still has no account at all.
+         * @description Who is signed in, whether the workshop still has no account at all, and whether reports are taken without one.
          */
         SessionState: {
             me: components["schemas"]["Me"] | null;
@@ -4322,6 +4518,8 @@ export interface components {
             first_account: boolean;
             /** Demo */
             demo: boolean;
+            /** Open Reports */
+            open_reports: boolean;
         };
         /** SignIn */
         SignIn: {
@@ -4492,7 +4690,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "case" | "measure" | "look" | "instrument" | "stored" | "near_miss" | "round";
+            kind: "case" | "measure" | "look" | "instrument" | "stored" | "near_miss" | "round" | "told";
             /** Printer Id */
             printer_id?: number | null;
             /** Case Id */
@@ -13563,11 +13761,11 @@ export interface components {
         };
         /**
          * Taken
-         * @description It was written down.
+         * @description That it was written down, for a technician to look at.
          */
         Taken: {
-            /** Taken */
-            taken: boolean;
+            /** Printer */
+            printer: string;
         };
         /**
          * NearMissIn
@@ -13614,6 +13812,206 @@ export interface components {
              * @default
              */
             words: string;
+        };
+        /** WallArea */
+        WallArea: {
+            /** Name */
+            name: string;
+            /** Machines */
+            machines: components["schemas"]["WallMachine"][];
+        };
+        /**
+         * WallMachine
+         * @description A machine as a wall shows it: what it is fit for, and why not for all.
+         */
+        WallMachine: {
+            /** Name */
+            name: string;
+            /**
+             * Fitness
+             * @enum {string}
+             */
+            fitness: "fit" | "rough_only" | "in_service" | "look_first" | "tagged_out" | "not_known";
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * OpenForm
+         * @description What a report without an account asks for: the machine, and what can be seen or heard.
+         */
+        OpenForm: {
+            /** Printer */
+            printer: string;
+            /** Area */
+            area: string;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+        };
+        /**
+         * OpenReportIn
+         * @description What somebody without an account tells.
+         */
+        OpenReportIn: {
+            /** Name */
+            name: string;
+            /** Finding */
+            finding: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+            /**
+             * Since
+             * @default
+             */
+            since: string;
+        };
+        /**
+         * ToldOut
+         * @description What was told without an account, and nobody has looked at yet.
+         */
+        ToldOut: {
+            /** Id */
+            id: number;
+            /** Printer Id */
+            printer_id: number;
+            /** Printer */
+            printer: string;
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Danger */
+            danger: boolean;
+            /** Words */
+            words: string;
+            /** Since */
+            since: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * ToldLooked
+         * @description What is left, and the case that was opened.
+         */
+        ToldLooked: {
+            /** Waiting */
+            waiting: components["schemas"]["ToldOut"][];
+            /** Case */
+            case: number | null;
+        };
+        /**
+         * ToldLookedIn
+         * @description Whether it counts; where not, why.
+         */
+        ToldLookedIn: {
+            /** Counts */
+            counts: boolean;
+            /**
+             * Why Not
+             * @default
+             */
+            why_not: string;
+        };
+        /**
+         * OpennessOut
+         * @description What is shown and taken without an account.
+         */
+        OpennessOut: {
+            /** Wall */
+            wall: boolean;
+            /** Reports */
+            reports: boolean;
+        };
+        /**
+         * InvitationOut
+         * @description A link that is still good; ``address`` only in the answer that made it.
+         */
+        InvitationOut: {
+            /** Id */
+            id: number;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "member" | "technician" | "lead";
+            /** Username */
+            username: string;
+            /** Name */
+            name: string;
+            /** Left */
+            left: number;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+            /** By */
+            by: string;
+            /** Address */
+            address?: string | null;
+        };
+        /**
+         * InviteIn
+         * @description As whom, and for how many.
+         */
+        InviteIn: {
+            /**
+             * Role
+             * @default member
+             * @enum {string}
+             */
+            role: "member" | "technician" | "lead";
+            /**
+             * Uses
+             * @default 1
+             */
+            uses: number;
+        };
+        /**
+         * TakeBackIn
+         * @description Which link; null: all of them.
+         */
+        TakeBackIn: {
+            /** Id */
+            id?: number | null;
+        };
+        /**
+         * InvitedOut
+         * @description Whom a link is for (empty: whoever has it), and as whom.
+         */
+        InvitedOut: {
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "member" | "technician" | "lead";
+            /** Username */
+            username: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * JoinIn
+         * @description One's own account by a link; the names are not asked where the link is for somebody.
+         */
+        JoinIn: {
+            /**
+             * Username
+             * @default
+             */
+            username: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Password */
+            password: string;
         };
         /**
          * CourseOut
@@ -19115,6 +19513,310 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NearMissOut"][];
+                };
+            };
+        };
+    };
+    "wall.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WallArea"][];
+                };
+            };
+        };
+    };
+    "open_reports.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenForm"];
+                };
+            };
+        };
+    };
+    "open_reports.tell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenReportIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+        };
+    };
+    "open_reports.list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToldOut"][];
+                };
+            };
+        };
+    };
+    "open_reports.count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToldLookedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToldLooked"];
+                };
+            };
+        };
+    };
+    "people.openness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpennessOut"];
+                };
+            };
+        };
+    };
+    "people.open_up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpennessOut"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpennessOut"];
+                };
+            };
+        };
+    };
+    "people.invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationOut"][];
+                };
+            };
+        };
+    };
+    "people.invite": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InviteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationOut"];
+                };
+            };
+        };
+    };
+    "people.invite_all": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationOut"][];
+                };
+            };
+        };
+    };
+    "people.uninvite": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBackIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationOut"][];
+                };
+            };
+        };
+    };
+    "session.invited": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitedOut"];
+                };
+            };
+        };
+    };
+    "session.join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
                 };
             };
         };

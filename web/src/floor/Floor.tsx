@@ -165,6 +165,7 @@ function lead(w: Schemas["Wanted"]): string {
   if (w.case_id) return `/cases/${w.case_id}`;
   if (w.kind === "instrument") return `/instruments/${w.instrument_id}`;
   if (w.kind === "look") return `/machines/${w.printer_id}`;
+  if (w.kind === "told") return "/cases";
   if (w.kind === "round") return `/rounds/${w.printer_id}`;
   if (w.kind === "near_miss") return "/near-misses";
   if (w.kind === "stored") return `/machines/${w.printer_id}/baseline`;

@@ -5,7 +5,7 @@ import { useSearchParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, fieldError, TextField } from "../kit/bits";
 
-function Door({ title, children }: { title: string; children: React.ReactNode }) {
+export function Door({ title, children }: { title: string; children: React.ReactNode }) {
   return (
     <main className="mx-auto grid max-w-md gap-5 px-5 pt-[12vh]">
       <p className="text-[22px] font-extrabold">

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, fieldError, INPUT, Loading, TextField } from "../kit/bits";
 import { ago } from "../kit/figures";
+import { Inviting, Openness } from "./Inviting";
 
 type Role = Schemas["PersonOut"]["role"];
 const ROLES: Role[] = ["member", "technician", "lead"];
@@ -115,6 +116,8 @@ export function People() {
           Make the account
         </Button>
       </form>
+      <Inviting />
+      <Openness />
       <Trail />
     </section>
   );
