@@ -109,6 +109,17 @@ class AppCase(unittest.TestCase):
         context = self.browser.new_context(viewport={"width": width, "height": height}, base_url=address(), **options)
         return self.sign_in_with(context, who)
 
+    def fresh(self, width: int = 1280, height: int = 800) -> Page:
+        """A page of somebody who has no account."""
+        context = self.browser.new_context(
+            viewport={"width": width, "height": height}, base_url=address(), service_workers="block"
+        )
+        context.set_default_timeout(15000)
+        self.contexts.append(context)
+        page = context.new_page()
+        page.on("pageerror", lambda e: self.complaints.append(str(e)))
+        return page
+
     def sign_in_with(self, context: BrowserContext, who: str) -> Page:
         """A page of this context as somebody of the demo workshop; it may be that they still are signed in there."""
         context.set_default_timeout(15000)

@@ -77,20 +77,20 @@ class OpenReportIn(Schema):
     since: str = Field("", max_length=60)
 
 
-class Taken(Schema):
+class ToldTaken(Schema):
     """That it was written down, for a technician to look at."""
 
     printer: str
 
 
 @router.post(
-    "/open/printers/{printer_id}", auth=may("open_reports.tell"), response=Taken, operation_id="open_reports.tell"
+    "/open/printers/{printer_id}", auth=may("open_reports.tell"), response=ToldTaken, operation_id="open_reports.tell"
 )
 def open_tell(request: HttpRequest, printer_id: int, payload: OpenReportIn):
     """Tell of a fault without an account; so many an hour from one address."""
     p, address = payload, request.META.get("REMOTE_ADDR", "")
     row = open_reports.tell(printer_id, address, p.name, p.finding, p.words, p.since)
-    return Taken(printer=row.printer.name)
+    return ToldTaken(printer=row.printer.name)
 
 
 class ToldOut(Schema):

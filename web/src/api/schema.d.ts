@@ -13761,11 +13761,11 @@ export interface components {
         };
         /**
          * Taken
-         * @description That it was written down, for a technician to look at.
+         * @description It was written down.
          */
         Taken: {
-            /** Printer */
-            printer: string;
+            /** Taken */
+            taken: boolean;
         };
         /**
          * NearMissIn
@@ -13846,6 +13846,14 @@ export interface components {
             area: string;
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
+        };
+        /**
+         * ToldTaken
+         * @description That it was written down, for a technician to look at.
+         */
+        ToldTaken: {
+            /** Printer */
+            printer: string;
         };
         /**
          * OpenReportIn
@@ -19580,7 +19588,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Taken"];
+                    "application/json": components["schemas"]["ToldTaken"];
                 };
             };
         };

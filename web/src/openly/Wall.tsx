@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, got, type Schemas } from "../api/client";
 import { ErrorNote, Loading, useTitle } from "../kit/bits";
+import { capital } from "../kit/words";
 
 type Machine = Schemas["WallMachine"];
 /** How often it asks (ms). */
@@ -50,7 +51,7 @@ export function Wall() {
                 {rows.map((m) => (
                   <li key={m.name}>
                     <b>{m.name}</b>
-                    {m.reason ? <span className="text-[0.6em] text-ink2"> {m.reason}</span> : null}
+                    {m.reason ? <span className="text-[0.6em] text-ink2"> {capital(m.reason)}</span> : null}
                   </li>
                 ))}
               </ul>

@@ -151,19 +151,26 @@ const cell = (v: string | null | undefined) => `"${(v ?? "").replaceAll('"', '""
 export function Openness() {
   const client = useQueryClient();
   const open = useQuery({ queryKey: ["openness"], queryFn: () => got(api.GET("/api/openness")) });
+  // Shown as it was ticked; where that is refused, as it is.
+  const [ticked, setTicked] = useState<Schemas["OpennessOut"] | null>(null);
   const change = useMutation({
     mutationFn: (body: Schemas["OpennessOut"]) => got(api.POST("/api/openness", { body })),
     onSuccess: (now) => client.setQueryData(["openness"], now),
+    onSettled: () => setTicked(null),
   });
   if (!open.data) return <ErrorNote error={open.error} />;
+  const now = ticked ?? open.data;
   const box = (key: "wall" | "reports", words: string, more: React.ReactNode) => (
     <label className="flex min-h-11 items-start gap-3 py-1.5">
       <input
         type="checkbox"
         className="mt-0.5 h-6 w-6 accent-[var(--ink)]"
-        disabled={change.isPending}
-        checked={open.data[key]}
-        onChange={(e) => change.mutate({ ...open.data, [key]: e.target.checked })}
+        checked={now[key]}
+        onChange={(e) => {
+          const next = { ...now, [key]: e.target.checked };
+          setTicked(next);
+          change.mutate(next);
+        }}
       />
       <span>
         {words}
