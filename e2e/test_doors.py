@@ -15,7 +15,7 @@ class Accounts(AppCase):
         lead = self.sign_in("lead")
         lead.goto("/workshop")
         lead.get_by_role("tab", name="People").click()
-        lead.get_by_role("button", name="A code for a new password of Suna Marrow").click()
+        lead.get_by_role("button", name="Forgotten password of Suna Marrow").click()
         code = lead.get_by_role("status").locator("b").inner_text()
 
         context = self.browser.new_context(base_url=address(), service_workers="block")

@@ -31,7 +31,7 @@ class OnPaper(AppCase):
         page = self.sign_in("tech")
         page.goto("/cases")
         page.get_by_label("Show").select_option("closed")
-        page.get_by_role("link", name=say("Bowline")).first.click()
+        page.get_by_role("link", name=say("Halyard")).first.click()
         page.get_by_role("link", name="As a report, on paper").click()
         expect(page.get_by_role("heading", name="What was done")).to_be_visible()
         self.assert_accessible(page, "a case's report")
@@ -41,7 +41,7 @@ class OnPaper(AppCase):
         words = self.words(pdf)
         for part in (
             title,
-            "Heron 300",
+            "Dunlin 220",
             "What was found",
             "What was done",
             "In doubt now",
@@ -50,7 +50,7 @@ class OnPaper(AppCase):
             self.assertIn(part, words)
         # On every page stands whose report it is; what is only for the screen stands on none.
         for p in pdf.pages:
-            self.assertIn("Bowline", p.extract_text())
+            self.assertIn("Halyard", p.extract_text())
         self.assertNotIn("Print, or save", words)
         self.assertTrue(any("Atkinson" in str(f) for p in pdf.pages for f in p["/Resources"].get("/Font", {}).values() for f in [f.get_object()]))  # fmt: skip
         page.get_by_role("button", name="Letter").click()

@@ -9,10 +9,11 @@ from django.contrib.auth import authenticate, login, logout, update_session_auth
 from django.db import connection
 from django.http import HttpRequest, HttpResponse
 from ninja import Field, Router, Schema
-from people.accounts import change_password, end_sessions, is_demo, make_first, sessions_of, use_code
+from people.accounts import DEMO_MARK, change_password, end_sessions, is_demo, make_first, sessions_of, use_code
 from people.doorkeeping import note_sign_in, remember
 from people.models import User
 from people.openness import openness
+from post.sending import good_address
 
 from .permissions import may
 from .problems import Problem
@@ -31,6 +32,7 @@ class Me(Schema):
     length_unit: Literal["mm", "in"]
     force_unit: Literal["N", "lbf"]
     light: Literal["day", "dim", "system"]
+    email: str
 
 
 class SessionState(Schema):
@@ -81,12 +83,19 @@ class Preferences(Schema):
     length_unit: Literal["mm", "in"] | None = None
     force_unit: Literal["N", "lbf"] | None = None
     light: Literal["day", "dim", "system"] | None = None
+    email: str | None = Field(None, max_length=200)
+
+
+def _me(user: User) -> Me:
+    told = Me.model_validate(user, from_attributes=True)
+    # The mark of the demo is no address.
+    return told.model_copy(update={"email": ""}) if told.email == DEMO_MARK else told
 
 
 def session_state(request: HttpRequest) -> SessionState:
     """Who is signed in, as the front end asks."""
     user = request.user
-    me = Me.model_validate(user, from_attributes=True) if isinstance(user, User) else None
+    me = _me(user) if isinstance(user, User) else None
     empty = me is None and not User.objects.exists()
     return SessionState(me=me, first_account=empty, demo=is_demo(), open_reports=me is None and openness().reports)
 
@@ -142,12 +151,14 @@ def sign_out(request: HttpRequest):
 
 
 @router.patch("/me", auth=may("me.change"), response=Me, operation_id="me.change")
-def change_me(request: HttpRequest, payload: Preferences):
-    """Change one's own units and light."""
+def change_me(request: SignedIn, payload: Preferences):
+    """Change one's own units and light, and where one hears what became of a report (empty: only on its page)."""
+    if payload.email is not None:
+        payload.email = good_address(payload.email, "email") if payload.email.strip() else ""
     for name, value in payload.model_dump(exclude_none=True).items():
         setattr(request.user, name, value)
     request.user.save()
-    return request.user
+    return _me(request.user)
 
 
 @router.post("/me/password", auth=may("me.change"), response=Me, operation_id="me.password")
@@ -157,7 +168,7 @@ def new_password(request: SignedIn, payload: NewPassword):
     user = User.objects.get(pk=request.user.pk)
     update_session_auth_hash(request, user)
     note_sign_in(None, request, user)
-    return user
+    return _me(user)
 
 
 def _sessions(request: SignedIn) -> list[SessionOut]:

@@ -23,6 +23,7 @@ from workshop import tags
 from workshop.models import Printer
 from workshop.pictures import Taken
 
+from .hearing import tell_reporter
 from .models import Case, Closing, Comment, Observation, Picture, SiblingLook, State
 from .proof import proven
 from .siblings import hold, looked, release
@@ -280,6 +281,8 @@ def close(case: Case, closing: str, cause: str, fault: str, axis: str, user: Use
         case.state, case.closing = State.CLOSED, closing
         case.closed_by, case.closed_at = user, now()
     case.save()
+    if not case.is_open:
+        tell_reporter(case)
     words = Closing(closing).label if closing in Closing.values else "Mended, not verified"
     audit(user, "closed", case, f"{words}: {case.cause}")
 

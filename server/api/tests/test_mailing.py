@@ -86,3 +86,48 @@ class Letters(ApiCase):
         self.refused(409, "no_mail_server", None, "technician", "POST", "/service/letter/send")
         with at(MONDAY + timedelta(days=7000)):
             self.assertEqual(mailing.post_due(), 0)
+
+
+@override_settings(EMAIL_HOST="mail.rope.walk", CSRF_TRUSTED_ORIGINS=["https://kestov.rope.walk"])
+class Hearing(ApiCase):
+    def closed(self, who="member", closing="harmless"):
+        case = self.report(who)
+        self.good("technician", "POST", f"/cases/{case}/take")
+        self.good("technician", "POST", f"/cases/{case}/close", {"closing": closing, "cause": "Damp filament."})
+        self.do_work()
+        return case
+
+    def want(self, email, who="member"):
+        return self.good(who, "PATCH", "/me", {"email": email})["email"]
+
+    def test_who_reported_hears_what_became_of_it_where_they_want_it(self):
+        self.assertEqual(self.want("suna@rope.walk"), "suna@rope.walk")
+        case = self.closed()
+        (sent,) = mail.outbox
+        self.assertEqual((sent.to, sent.subject), (["suna@rope.walk"], "Bowline: what became of your report"))
+        for part in ("It is harmless", "What it was: Damp filament.", f"https://kestov.rope.walk/cases/{case}"):
+            self.assertIn(part, sent.body)
+
+    def test_nobody_hears_who_does_not_want_it_or_closed_it_themselves(self):
+        self.closed()
+        self.want("wen@rope.walk", "technician")
+        self.closed("technician")
+        self.want("suna@rope.walk")
+        self.want("")
+        self.closed()
+        self.assertEqual(mail.outbox, [])
+
+    def test_mended_and_not_verified_is_no_end(self):
+        self.want("suna@rope.walk")
+        self.closed(closing="not_verified")
+        self.assertEqual(mail.outbox, [])
+
+    def test_an_address_that_is_none_is_refused_at_its_field(self):
+        self.refused(422, "out_of_range", "email", "member", "PATCH", "/me", {"email": "suna"})
+        self.assertEqual(self.good("member", "PATCH", "/me", {"light": "dim"})["email"], "")
+
+    @override_settings(EMAIL_HOST="")
+    def test_without_a_mail_server_a_case_is_closed_as_ever(self):
+        self.want("suna@rope.walk")
+        self.closed()
+        self.assertFalse(Mail.objects.exists())

@@ -88,7 +88,7 @@ export interface paths {
         head?: never;
         /**
          * Change Me
-         * @description Change one's own units and light.
+         * @description Change one's own units and light, and where one hears what became of a report (empty: only on its page).
          */
         patch: operations["me.change"];
         trace?: never;
@@ -3495,6 +3495,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/figures.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Along
+         * @description All figures as a table: a row for each figure that was judged, with its uncertainty, unit, limits and verdict.
+         */
+        get: operations["captures.figures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fleet": {
         parameters: {
             query?: never;
@@ -4507,6 +4527,8 @@ export interface components {
              * @enum {string}
              */
             light: "day" | "dim" | "system";
+            /** Email */
+            email: string;
         };
         /**
          * SessionState
@@ -4548,6 +4570,8 @@ export interface components {
             force_unit?: ("N" | "lbf") | null;
             /** Light */
             light?: ("day" | "dim" | "system") | null;
+            /** Email */
+            email?: string | null;
         };
         /** NewPassword */
         NewPassword: {
@@ -14160,6 +14184,18 @@ export interface components {
             course: components["schemas"]["CoursePoint"][];
         };
         /**
+         * FiguresAsked
+         * @description From which day to which, both whole (the last year, where nothing is told); of one machine, or of all.
+         */
+        FiguresAsked: {
+            /** Since */
+            since?: string | null;
+            /** Until */
+            until?: string | null;
+            /** Printer Id */
+            printer_id?: number | null;
+        };
+        /**
          * CommonOut
          * @description A figure that several machines of a model have.
          */
@@ -19851,6 +19887,30 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CourseOut"];
                 };
+            };
+        };
+    };
+    "captures.figures": {
+        parameters: {
+            query?: {
+                since?: string | null;
+                until?: string | null;
+                printer_id?: number | null;
+            };
+            header?: never;
+            path: {
+                kind: "csv" | "parquet";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

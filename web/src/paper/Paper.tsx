@@ -30,7 +30,7 @@ export function Paper({ head, back, above, children }: Props) {
   return (
     <>
       <style>{pageRule(size, head)}</style>
-      <div className="unprinted flex flex-wrap items-end gap-5 border-b border-line bg-sheet p-4">
+      <header className="unprinted flex flex-wrap items-end gap-5 border-b border-line bg-sheet p-4">
         <Link to={back} className="inline-flex min-h-12 items-center">
           Back
         </Link>
@@ -39,7 +39,7 @@ export function Paper({ head, back, above, children }: Props) {
         <Button next onClick={() => window.print()}>
           Print, or save as PDF
         </Button>
-      </div>
+      </header>
       <main id="content" className="paper">
         {children}
       </main>

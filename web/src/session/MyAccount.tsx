@@ -4,15 +4,55 @@ import { useState } from "react";
 import { api, got } from "../api/client";
 import { Button, ErrorNote, fieldError, Loading, TextField, useTitle } from "../kit/bits";
 import { ago } from "../kit/figures";
+import { useMe } from "./me";
 
 export function MyAccount() {
   useTitle("Your account");
   return (
     <div className="mx-auto grid max-w-3xl gap-5">
       <h1>Your account</h1>
+      <Hearing />
       <Password />
       <Devices />
     </div>
+  );
+}
+
+/** Where one hears what became of what one has reported. */
+function Hearing() {
+  const client = useQueryClient();
+  const me = useMe();
+  const [email, setEmail] = useState(me.email);
+  const change = useMutation({
+    mutationFn: () => got(api.PATCH("/api/me", { body: { email } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["session"] }),
+  });
+  return (
+    <form
+      className="sheet grid gap-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        change.mutate();
+      }}
+    >
+      <h2>What became of what you report</h2>
+      <TextField
+        label="Write to me at"
+        hint="When a case that you reported is closed, if the workshop sends letters. Empty: you see it on its page."
+        type="email"
+        autoComplete="email"
+        error={fieldError(change.error, "email")}
+        value={email}
+        onText={setEmail}
+      />
+      {fieldError(change.error, "email") ? null : <ErrorNote error={change.error} />}
+      <div className="flex flex-wrap items-center gap-4">
+        <Button type="submit" disabled={change.isPending}>
+          Keep it so
+        </Button>
+        {change.isSuccess ? <p role="status">Kept.</p> : null}
+      </div>
+    </form>
   );
 }
 

@@ -13,6 +13,7 @@ export const technician: Me = {
   length_unit: "mm",
   force_unit: "N",
   light: "day",
+  email: "",
 };
 
 export type Known = [unknown[], unknown][];

@@ -102,7 +102,7 @@ export function Inviting() {
                 <Button
                   disabled={back.isPending}
                   onClick={() => back.mutate(i.id)}
-                  aria-label={`Take back the link for ${i.name || "whoever has it"}`}
+                  aria-label={`Take it back: the link for ${i.name || "whoever has it"}`}
                 >
                   Take it back
                 </Button>
@@ -156,7 +156,7 @@ export function Openness() {
   const change = useMutation({
     mutationFn: (body: Schemas["OpennessOut"]) => got(api.POST("/api/openness", { body })),
     onSuccess: (now) => client.setQueryData(["openness"], now),
-    onSettled: () => setTicked(null),
+    onError: () => setTicked(null),
   });
   if (!open.data) return <ErrorNote error={open.error} />;
   const now = ticked ?? open.data;

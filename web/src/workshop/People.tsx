@@ -66,7 +66,7 @@ export function People() {
               ))}
             </select>
             {p.is_active ? (
-              <Button aria-label={`A code for a new password of ${p.name}`} onClick={() => code.mutate(p.id)}>
+              <Button aria-label={`Forgotten password of ${p.name}`} onClick={() => code.mutate(p.id)}>
                 Forgotten password
               </Button>
             ) : null}

@@ -27,6 +27,17 @@ export function Scripting() {
         write, and an Idempotency-Key of your own, so that a repeat does nothing twice. Errors are problem details (RFC
         9457) with a code and the field.
       </p>
+      <p>
+        All figures of the last year as one table, for any tool that reads tables:{" "}
+        <a href="/api/figures.csv" download>
+          CSV
+        </a>{" "}
+        or{" "}
+        <a href="/api/figures.parquet" download>
+          Parquet
+        </a>
+        ; since, until and printer_id choose a part.
+      </p>
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a table that scrolls must be reached from the keyboard */}
       <div className="overflow-x-auto" role="region" aria-label="Routes" tabIndex={0}>
         <table className="w-full border-collapse text-[16px]">

@@ -30,7 +30,11 @@ export function MachineRow({ m, w, lead }: Props) {
         />
         <Told value={counted(m.fitted, "part", "parts")} words={parts(m, w.money)} />
         <Told value={`${stood(m.stood_days)}`} words="stood" />
-        <Button onClick={() => setOpen(!open)} aria-expanded={open} aria-label={`More of ${m.printer}`}>
+        <Button
+          onClick={() => setOpen(!open)}
+          aria-expanded={open}
+          aria-label={`${open ? "Less" : "More"} of ${m.printer}`}
+        >
           {open ? "Less" : "More"}
         </Button>
       </div>

@@ -111,7 +111,7 @@ function GivenUp({ rows, lead }: { rows: Worth["machines"]; lead: boolean }) {
                 ) : null}
               </span>
               {lead && open !== m.printer_id ? (
-                <Button onClick={() => setOpen(m.printer_id)} aria-label={`Take ${m.printer} back`}>
+                <Button onClick={() => setOpen(m.printer_id)} aria-label={`Take it back: ${m.printer}`}>
                   Take it back
                 </Button>
               ) : null}

@@ -123,7 +123,7 @@ describe("minutes and money", () => {
   it("takes back what was given up", async () => {
     const { hands, server } = page("lead", { ...WORTH, machines: [SOUND, GONE] });
     expect(screen.getByText(/No spares\./)).toBeTruthy();
-    await hands.click(screen.getByRole("button", { name: "Take Sennit back" }));
+    await hands.click(screen.getByRole("button", { name: "Take it back: Sennit" }));
     await hands.type(screen.getByLabelText("Why"), "Spares turned up.");
     await hands.click(screen.getByRole("button", { name: "Take it back" }));
     await waitFor(() => expect(server.sent).toHaveLength(1));
