@@ -54,87 +54,67 @@ function Line({ words, value, change }: { words: string; value: string; change: 
 }
 
 const amount = (text: string) => (text.trim() ? (parseFigure(text) ?? -1) : null);
+const shown = (value: string | number | null) => (value == null ? "" : String(Number(value)));
 
-function HourForm({ w, leave }: { w: Worth; leave: () => void }) {
-  const [hour, setHour] = useState(w.hour == null ? "" : String(Number(w.hour)));
-  const write = useWorthWrite(() => got(api.POST("/api/service/worth/hour", { body: { hour: amount(hour) } })), leave);
+type Asked = { name: string; label: string; value: string; needed?: boolean };
+type AskingProps = { fields: Asked[]; write: (typed: Record<string, string>) => Promise<Worth>; leave: () => void };
+
+/** Figures that are told together, refused each at its field. */
+function Asking({ fields, write, leave }: AskingProps) {
+  const [typed, setTyped] = useState(Object.fromEntries(fields.map((f) => [f.name, f.value])));
+  const tell = useWorthWrite(() => write(typed), leave);
   return (
     <form
       className="flex flex-wrap items-end gap-3"
       onSubmit={(e) => {
         e.preventDefault();
-        write.mutate(undefined);
+        tell.mutate(undefined);
       }}
     >
-      <div className="w-44">
-        <TextField
-          label="An hour costs"
-          figure
-          maxLength={8}
-          value={hour}
-          error={fieldError(write.error, "hour")}
-          onText={setHour}
-        />
-      </div>
-      <Keep busy={write.isPending} error={write.error} leave={leave} />
+      {fields.map((f) => (
+        <div key={f.name} className="w-44">
+          <TextField
+            label={f.label}
+            figure
+            required={f.needed}
+            maxLength={10}
+            value={typed[f.name]!}
+            error={fieldError(tell.error, f.name)}
+            onText={(text) => setTyped({ ...typed, [f.name]: text })}
+          />
+        </div>
+      ))}
+      <Button next type="submit" disabled={tell.isPending}>
+        Keep it so
+      </Button>
+      <Button onClick={leave}>Leave it</Button>
+      <ErrorNote error={tell.error} />
     </form>
+  );
+}
+
+function HourForm({ w, leave }: { w: Worth; leave: () => void }) {
+  return (
+    <Asking
+      fields={[{ name: "hour", label: "An hour costs", value: shown(w.hour) }]}
+      write={(t) => got(api.POST("/api/service/worth/hour", { body: { hour: amount(t.hour!) } }))}
+      leave={leave}
+    />
   );
 }
 
 function PriceForm({ m, leave }: { m: Worth["models"][number]; leave: () => void }) {
-  const [another, setAnother] = useState(m.another == null ? "" : String(Number(m.another)));
-  const [years, setYears] = useState(String(m.lasts_years));
-  const write = useWorthWrite(
-    () =>
-      got(
-        api.POST("/api/service/worth/price", {
-          body: { model_id: m.model_id, another: amount(another), lasts_years: parseFigure(years) ?? -1 },
-        }),
-      ),
-    leave,
-  );
   return (
-    <form
-      className="flex flex-wrap items-end gap-3"
-      onSubmit={(e) => {
-        e.preventDefault();
-        write.mutate(undefined);
+    <Asking
+      fields={[
+        { name: "another", label: "Another costs", value: shown(m.another) },
+        { name: "lasts_years", label: "One lasts, years", value: String(m.lasts_years), needed: true },
+      ]}
+      write={(t) => {
+        const told = { another: amount(t.another!), lasts_years: parseFigure(t.lasts_years!) ?? -1 };
+        return got(api.POST("/api/service/worth/price", { body: { model_id: m.model_id, ...told } }));
       }}
-    >
-      <div className="w-44">
-        <TextField
-          label="Another costs"
-          figure
-          maxLength={10}
-          value={another}
-          error={fieldError(write.error, "another")}
-          onText={setAnother}
-        />
-      </div>
-      <div className="w-44">
-        <TextField
-          label="One lasts, years"
-          figure
-          required
-          maxLength={4}
-          value={years}
-          error={fieldError(write.error, "lasts_years")}
-          onText={setYears}
-        />
-      </div>
-      <Keep busy={write.isPending} error={write.error} leave={leave} />
-    </form>
-  );
-}
-
-function Keep({ busy, error, leave }: { busy: boolean; error: unknown; leave: () => void }) {
-  return (
-    <>
-      <Button next type="submit" disabled={busy}>
-        Keep it so
-      </Button>
-      <Button onClick={leave}>Leave it</Button>
-      <ErrorNote error={error} />
-    </>
+      leave={leave}
+    />
   );
 }
