@@ -13,7 +13,7 @@ from django.dispatch import receiver
 from kestov_core.knowledge.part_kinds import part_kinds
 from measuring.models import Action
 from work import kinds
-from work.doing import Progress, ask_once
+from work.doing import Progress, ask_lightly
 from workshop.models import Component
 
 from .models import Case, Observation, Suspect
@@ -29,7 +29,7 @@ _LEAST = 0.02
 def _changed(sender: type, instance: Observation | Action | Case, **more: Any) -> None:
     case = instance.pk if isinstance(instance, Case) else instance.case_id
     if case is not None:
-        ask_once("suspects", "Which parts a case may want", None, {"case": case})
+        ask_lightly("suspects", "Which parts a case may want", {"case": case})
 
 
 def _keep(progress: Progress, told: dict[str, Any]) -> tuple[str, dict[str, Any]]:

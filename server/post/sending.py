@@ -21,7 +21,7 @@ from people.models import User
 from people.refusals import Refused
 from procrastinate.contrib.django import app
 from work import kinds
-from work.doing import Progress, ask_once
+from work.doing import Progress, ask_lightly, ask_once
 
 from .models import Mail
 
@@ -66,7 +66,7 @@ def post(to: str, about: str, subject: str, words: str, user: User | None = None
     if file is not None:
         row.file_name, row.file_type, row.file = file.name, file.type, file.data
     row.save()
-    ask_once("post", "Letters on their way", None, {})
+    ask_lightly("post", "Letters on their way", {})
     return row
 
 

@@ -76,6 +76,12 @@ def ask_once(kind: str, words: str, user: User | None, told: dict[str, Any]) -> 
         return going or ask(kind, words, user, told)
 
 
+def ask_lightly(kind: str, words: str, told: dict[str, Any]) -> None:
+    """As `ask_once`, from within whatever holds rows already: nobody is waited for, and at worst it is asked for twice."""
+    if not Work.objects.filter(kind=kind, told=told, state=State.WAITING).exists():
+        ask(kind, words, None, told)
+
+
 def _send(work: Work) -> None:
     from .tasks import do
 

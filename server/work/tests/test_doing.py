@@ -12,7 +12,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from work import doing, kinds
 from work.kinds import Kind
-from work.models import Work
+from work.models import State, Work
 
 
 class Doing(TestCase):
@@ -55,6 +55,14 @@ class Doing(TestCase):
             self.assertNotEqual(doing.ask_once("steps", "Three", None, {"steps": 2}), first)
             doing.run(first.pk)
             self.assertNotEqual(doing.ask_once("steps", "Three", None, {"steps": 3}), first)
+
+    def test_asked_for_lightly_it_is_asked_again_only_where_nothing_waits(self):
+        with self.kind():
+            for many, state in ((1, None), (1, State.WAITING), (2, State.RUNNING), (3, State.DONE)):
+                if state is not None:
+                    Work.objects.update(state=state)
+                doing.ask_lightly("steps", "Three", {"steps": 3})
+                self.assertEqual(Work.objects.count(), many, state)
 
     def test_what_waits_is_stopped_at_once(self):
         with self.kind():

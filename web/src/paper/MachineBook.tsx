@@ -28,7 +28,7 @@ const FIT: Record<Schemas["ConditionOut"]["fitness"], string> = {
   not_known: "Not known",
 };
 
-async function record(id: number, days: number): Promise<{ lines: Schemas["RecordLine"][]; cut: boolean }> {
+async function record(id: number, days: number): Promise<{ days: number; lines: Schemas["RecordLine"][]; cut: boolean }> {
   const since = Date.now() - days * 24 * 3600 * 1000;
   const lines: Schemas["RecordLine"][] = [];
   for (let page = 1; page <= MOST_PAGES; page++) {
@@ -37,9 +37,9 @@ async function record(id: number, days: number): Promise<{ lines: Schemas["Recor
     );
     const within = told.lines.filter((l) => Date.parse(l.at) >= since);
     lines.push(...within);
-    if (!told.more || within.length < told.lines.length) return { lines, cut: false };
+    if (!told.more || within.length < told.lines.length) return { days, lines, cut: false };
   }
-  return { lines, cut: true };
+  return { days, lines, cut: true };
 }
 
 export function MachineBook() {
@@ -168,7 +168,7 @@ export function MachineBook() {
           ))}
         </tbody>
       </table>
-      <h2>Record of {SPANS.find(([n]) => n === days)![1]}</h2>
+      <h2>Record of {SPANS.find(([n]) => n === lines.data.days)![1]}</h2>
       {lines.data.lines.length ? (
         <table>
           <tbody>
