@@ -122,6 +122,7 @@ class PrinterOut(Schema):
     serial: str
     in_use_since: date | None
     warranty_until: date | None
+    retired: bool
     tagged_out: str
     tagged_out_by: str
     tagged_out_at: datetime | None
@@ -216,6 +217,7 @@ def see_printer(request: SignedIn, printer_id: int):
         serial=printer.serial,
         in_use_since=printer.in_use_since,
         warranty_until=printer.warranty_until,
+        retired=printer.retired,
         tagged_out=printer.tagged_out,
         tagged_out_by=name_of(printer.tagged_out_by) if printer.tagged_out else "",
         tagged_out_at=printer.tagged_out_at,

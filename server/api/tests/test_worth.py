@@ -157,6 +157,7 @@ class Worth(ApiCase):
         self.assertNotIn(self.crossed.name, names)
         self.assertEqual(Case.objects.get(pk=case).closing, "retired")
         self.assertTrue(self.seen()["retired"])
+        self.assertTrue(self.good("member", "GET", f"/printers/{self.crossed.pk}")["retired"])
         twice = {"printer_id": self.crossed.pk, "decided": "retire", "why": "Again."}
         self.refused(409, "retired", None, "lead", "POST", "/service/worth/decide", twice)
         self.refused(

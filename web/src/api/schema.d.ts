@@ -5255,6 +5255,8 @@ export interface components {
             in_use_since: string | null;
             /** Warranty Until */
             warranty_until: string | null;
+            /** Retired */
+            retired: boolean;
             /** Tagged Out */
             tagged_out: string;
             /** Tagged Out By */

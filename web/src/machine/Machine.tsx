@@ -41,7 +41,14 @@ export function Machine() {
           {p.model}, {KINEMATICS[p.description.kinematics]}. {p.area}.{p.serial ? ` Number ${p.serial}.` : ""}
           {p.simulated ? " Simulated machine." : ""}
         </p>
-        <FitnessWords fitness={p.condition.fitness} reason={p.condition.reason} />
+        {p.retired ? (
+          <p className="border-l-[5px] border-line pl-3">
+            <b>Given up:</b> it is no longer on the floor. Its record stays.{" "}
+            {technician ? <Link to="/worth">Why</Link> : null}
+          </p>
+        ) : (
+          <FitnessWords fitness={p.condition.fitness} reason={p.condition.reason} />
+        )}
         <Sketch
           description={p.description}
           conditions={beltConditions(p.condition)}

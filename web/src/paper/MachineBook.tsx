@@ -28,7 +28,10 @@ const FIT: Record<Schemas["ConditionOut"]["fitness"], string> = {
   not_known: "Not known",
 };
 
-async function record(id: number, days: number): Promise<{ days: number; lines: Schemas["RecordLine"][]; cut: boolean }> {
+async function record(
+  id: number,
+  days: number,
+): Promise<{ days: number; lines: Schemas["RecordLine"][]; cut: boolean }> {
   const since = Date.now() - days * 24 * 3600 * 1000;
   const lines: Schemas["RecordLine"][] = [];
   for (let page = 1; page <= MOST_PAGES; page++) {
