@@ -31,7 +31,10 @@ class Part:
         """Start it."""
         self.process = self.begin()
         if self.note is not None and self.process is not None:
-            self.note.write_text(str(self.process.pid))
+            # Whoever reads it meanwhile finds the one before or this one, never half of it.
+            half = self.note.with_suffix(".half")
+            half.write_text(str(self.process.pid))
+            half.replace(self.note)
 
     def keep(self) -> None:
         """Start it again where it has ended; raises `Trouble` where that does not help."""
