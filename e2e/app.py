@@ -15,7 +15,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import Browser, BrowserContext, Page, Playwright, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Page, Playwright, expect, sync_playwright
 
 ROOT = Path(__file__).resolve().parent.parent
 sys.path.append(str(ROOT / "ops"))
@@ -24,6 +24,9 @@ import serving  # noqa: E402
 
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 CHROMIUM = "/usr/bin/chromium"
+#: What is waited for is waited for long: no test hangs on how quick the machine is (ms).
+PATIENCE = 60_000
+expect.set_options(timeout=PATIENCE)
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking"]
 
 
@@ -114,7 +117,7 @@ class AppCase(unittest.TestCase):
         context = self.browser.new_context(
             viewport={"width": width, "height": height}, base_url=address(), service_workers="block"
         )
-        context.set_default_timeout(15000)
+        context.set_default_timeout(PATIENCE)
         self.contexts.append(context)
         page = context.new_page()
         page.on("pageerror", lambda e: self.complaints.append(str(e)))
@@ -122,7 +125,7 @@ class AppCase(unittest.TestCase):
 
     def sign_in_with(self, context: BrowserContext, who: str) -> Page:
         """A page of this context as somebody of the demo workshop; it may be that they still are signed in there."""
-        context.set_default_timeout(15000)
+        context.set_default_timeout(PATIENCE)
         self.contexts.append(context)
         page = context.new_page()
         page.on("pageerror", lambda e: self.complaints.append(str(e)))
