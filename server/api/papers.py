@@ -66,7 +66,7 @@ def _pair(p: Pair) -> PairOut:
 
 
 def _measured(capture: Capture, result: Result) -> MeasuredOut:
-    head: dict[str, Any] = next(iter(result.found.get("judged") or []), {})
+    head: dict[str, Any] = next(iter(result.judged), {})
     quantity, limits = head.get("quantity") or {}, head.get("limits") or {}
     return MeasuredOut(
         capture_id=capture.pk,

@@ -22,6 +22,7 @@ from .once import once, once_only
 from .permissions import may, may_work, own_hours_or_lead
 from .problems import Problem
 from .signed import SignedIn
+from .work import WorkOut, work_out
 
 router = Router(tags=["service"])
 
@@ -303,23 +304,16 @@ def take_calendar(
 class AddressIn(Schema):
     """A calendar by its address within the workshop's network; ``printer_id`` null: of the machines that its bookings name."""
 
-    name: str = Field(max_length=80)
+    name: str = Field(min_length=1, max_length=80)
     address: str = Field(max_length=300)
     printer_id: int | None = None
 
 
-@router.post("/calendars/address", auth=may("service.plan"), response=WeekPlan, operation_id="service.take_address")
+@router.post("/calendars/address", auth=may("service.plan"), response=WorkOut, operation_id="service.take_address")
+@once
 def take_address(request: SignedIn, payload: AddressIn):
-    """Take a calendar from an address within the workshop's network; it is fetched from there again every half hour."""
-    p = payload
-    # Nothing is held while it is waited for.
-    data = by_address.fetch(p.address)
-
-    def act() -> WeekPlan:
-        by_address.take(request.user, p.name, p.address, data, p.printer_id)
-        return _week(timezone.localdate(now()))
-
-    return once_only(request, act)
+    """Have a calendar fetched from an address within the workshop's network, by a worker; it is fetched again every half hour."""
+    return work_out(by_address.ask_to_take(request.user, payload.name, payload.address, payload.printer_id))
 
 
 @router.post(

@@ -9,7 +9,7 @@ from django.contrib.auth import authenticate, login, logout, update_session_auth
 from django.db import connection
 from django.http import HttpRequest, HttpResponse
 from ninja import Field, Router, Schema
-from people.accounts import DEMO_MARK, change_password, end_sessions, is_demo, make_first, sessions_of, use_code
+from people.accounts import change_password, end_sessions, is_demo, make_first, sessions_of, use_code
 from people.doorkeeping import note_sign_in, remember
 from people.models import User
 from people.openness import openness
@@ -32,7 +32,7 @@ class Me(Schema):
     length_unit: Literal["mm", "in"]
     force_unit: Literal["N", "lbf"]
     light: Literal["day", "dim", "system"]
-    email: str
+    hears_at: str
 
 
 class SessionState(Schema):
@@ -83,19 +83,13 @@ class Preferences(Schema):
     length_unit: Literal["mm", "in"] | None = None
     force_unit: Literal["N", "lbf"] | None = None
     light: Literal["day", "dim", "system"] | None = None
-    email: str | None = Field(None, max_length=200)
-
-
-def _me(user: User) -> Me:
-    told = Me.model_validate(user, from_attributes=True)
-    # The mark of the demo is no address.
-    return told.model_copy(update={"email": ""}) if told.email == DEMO_MARK else told
+    hears_at: str | None = Field(None, max_length=200)
 
 
 def session_state(request: HttpRequest) -> SessionState:
     """Who is signed in, as the front end asks."""
     user = request.user
-    me = _me(user) if isinstance(user, User) else None
+    me = Me.model_validate(user, from_attributes=True) if isinstance(user, User) else None
     empty = me is None and not User.objects.exists()
     return SessionState(me=me, first_account=empty, demo=is_demo(), open_reports=me is None and openness().reports)
 
@@ -153,12 +147,12 @@ def sign_out(request: HttpRequest):
 @router.patch("/me", auth=may("me.change"), response=Me, operation_id="me.change")
 def change_me(request: SignedIn, payload: Preferences):
     """Change one's own units and light, and where one hears what became of a report (empty: only on its page)."""
-    if payload.email is not None:
-        payload.email = good_address(payload.email, "email") if payload.email.strip() else ""
+    if payload.hears_at is not None:
+        payload.hears_at = good_address(payload.hears_at, "hears_at") if payload.hears_at.strip() else ""
     for name, value in payload.model_dump(exclude_none=True).items():
         setattr(request.user, name, value)
     request.user.save()
-    return _me(request.user)
+    return request.user
 
 
 @router.post("/me/password", auth=may("me.change"), response=Me, operation_id="me.password")
@@ -168,7 +162,7 @@ def new_password(request: SignedIn, payload: NewPassword):
     user = User.objects.get(pk=request.user.pk)
     update_session_auth_hash(request, user)
     note_sign_in(None, request, user)
-    return _me(user)
+    return user
 
 
 def _sessions(request: SignedIn) -> list[SessionOut]:

@@ -209,7 +209,4 @@ def capture_out(capture: Capture, result: Result | None = None) -> CaptureOut:
 
 def _as_written_now(capture: Capture, result: Result) -> dict[str, Any]:
     """What was found, with what results of an earlier core did not say: which procedure, and the figure judged."""
-    found = result.found | {"procedure": capture.procedure}
-    if "judged" not in found and result.headline:
-        found["judged"] = [{"words": "Measured", "quantity": result.headline, "verdict": result.verdict}]
-    return found
+    return result.found | {"procedure": capture.procedure, "judged": result.judged}

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from django.conf import settings
-from people.accounts import DEMO_MARK
 from post import sending
 
 from .models import Case, Closing
@@ -23,18 +21,15 @@ _BECAME = {
 def tell_reporter(case: Case) -> None:
     """Post what became of a case to who reported it, unless they closed it themselves, or want no letters."""
     user = case.reported_by
-    if user is None or user.pk == case.closed_by_id or not user.is_active or not sending.is_set():
+    if user is None or user.pk == case.closed_by_id or not user.is_active or not user.hears_at or not sending.is_set():
         return
-    if not user.email or user.email == DEMO_MARK:
-        return
-    origin = next(iter(settings.CSRF_TRUSTED_ORIGINS), "")
     words = [
         f"You reported on {case.printer.name}: {case.title}.",
         _BECAME.get(Closing(case.closing), case.get_closing_display()),
         f"What it was: {case.cause}" if case.cause else "",
-        f"{origin}/cases/{case.pk}" if origin else "",
+        sending.page(f"/cases/{case.pk}"),
         "",
         "You get this because your account says where to write to; it is changed there.",
     ]
     subject = f"{case.printer.name}: what became of your report"
-    sending.post(user.email, ABOUT, subject, "\n".join(words), user)
+    sending.post(user.hears_at, ABOUT, subject, "\n".join(words), user)

@@ -32,7 +32,7 @@ _LISTED = 100
 
 def asked() -> list[knowledge.FindingKind]:
     """What can be told without an account: what one sees or hears."""
-    return [k for k in knowledge.findings().values() if k.group in _ASKED or k.kind == "danger"]
+    return [k for k in knowledge.findings().values() if k.group in _ASKED]
 
 
 def machine(printer_id: int) -> Printer:

@@ -65,7 +65,7 @@ def _rows(captures: Iterator[Capture]) -> Iterator[FigureRow]:
         result = c.latest()
         if result is None:
             continue
-        for nth, judged in enumerate(_judged(result.found)):
+        for nth, judged in enumerate(result.judged):
             quantity, limits = judged["quantity"], judged.get("limits") or {}
             yield FigureRow(
                 capture=str(c.pk),
@@ -89,10 +89,6 @@ def _rows(captures: Iterator[Capture]) -> Iterator[FigureRow]:
                 verdict=judged.get("verdict", ""),
                 core=result.core_version,
             )
-
-
-def _judged(found: dict[str, Any]) -> list[dict[str, Any]]:
-    return [j for j in found.get("judged") or [] if j.get("quantity")]
 
 
 def as_parquet(rows: Iterator[FigureRow]) -> bytes:

@@ -139,6 +139,13 @@ class Result(models.Model):
         """The figure that stands for it in lists and trends; None where it has none. Read from its row, not from ``found``."""
         return None if self.value is None else {"value": self.value, "u95": self.u95, "unit": self.unit}
 
+    @property
+    def judged(self) -> list[dict[str, Any]]:
+        """Its figures as they were judged, the headline first; of an earlier core, which did not tell them so, the headline alone."""
+        if "judged" in self.found:
+            return list(self.found["judged"])
+        return [{"words": "Measured", "quantity": self.headline, "verdict": self.verdict}] if self.headline else []
+
 
 class Recomputed(models.Model):
     """What today's core finds in a capture, beside the result that stands, until somebody accepts it or leaves it.

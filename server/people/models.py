@@ -19,7 +19,9 @@ class Role(models.TextChoices):
 
 
 class User(AbstractUser):
-    """Who signs in. ``preferences``: units and light, by each person."""
+    """Who signs in. ``preferences``: units and light, by each person; ``hears_at``: where to they are told what became of a report (empty:
+    only its page tells).
+    """
 
     first_name = None  # type: ignore[assignment]
     last_name = None  # type: ignore[assignment]
@@ -30,6 +32,8 @@ class User(AbstractUser):
     light = models.CharField(
         max_length=6, choices=[("day", "day"), ("dim", "dim"), ("system", "system")], default="day"
     )
+
+    hears_at = models.EmailField(max_length=200, blank=True)
 
     class Meta:
         constraints = [models.CheckConstraint(condition=models.Q(role__in=Role.values), name="user_role_known")]

@@ -47,6 +47,12 @@ def is_set() -> bool:
     return bool(settings.EMAIL_HOST)
 
 
+def page(path: str) -> str:
+    """The full address of a page of ours, for a letter; empty where nobody told under which name we are reached."""
+    origin = next(iter(settings.CSRF_TRUSTED_ORIGINS), "")
+    return f"{origin}{path}" if origin else ""
+
+
 def good_address(address: str, field: str = "address") -> str:
     """The trimmed address; refused where it is none."""
     address = address.strip()

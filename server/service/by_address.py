@@ -1,4 +1,4 @@
-"""Calendars by an address within the workshop's own network: fetched when they are told, and again every half hour by a worker.
+"""Calendars by an address within the workshop's own network: fetched by a worker when they are told, and again every half hour.
 
 Not here: what is read in them (`calendars`), and which addresses are within (`workshop.network`).
 """
@@ -17,7 +17,8 @@ from people.models import User
 from people.refusals import Refused
 from procrastinate.contrib.django import app
 from work import kinds
-from work.doing import Progress, ask_once
+from work.doing import Progress, ask, ask_once
+from work.models import Work
 from workshop import network
 
 from . import calendars
@@ -28,18 +29,26 @@ _PATIENCE_S, _ALL_OF_IT_S = 8.0, 20.0
 _FIELD = "address"
 
 
-def take(by: User, name: str, address: str, data: bytes, printer_id: int | None = None) -> Calendar:
-    """Take a calendar that was fetched from an address; it is fetched again from there. Refused at the address where it cannot be read."""
-    try:
-        return calendars.take(by, name, data, printer_id, address.strip())
-    except Refused as e:
-        # What is wrong with the file is wrong at the address.
-        raise Refused(e.status, e.code, e.detail, _FIELD if e.field == "file" else e.field) from e
+def ask_to_take(by: User, name: str, address: str, printer_id: int | None = None) -> Work:
+    """Have a calendar fetched from an address and taken, by a worker: no page waits for another's server. What is no address is refused at once."""
+    address = address.strip()
+    _parts(address)
+    told = {"name": name, "address": address, "printer": printer_id, "by": by.pk}
+    return ask("calendar", f"The calendar “{name.strip()}”", by, told)
+
+
+def _take(progress: Progress, told: dict[str, Any]) -> tuple[str, dict[str, Any]]:
+    data = fetch(told["address"])
+    row = calendars.take(User.objects.get(pk=told["by"]), told["name"], data, told["printer"], told["address"])
+    return f"{row.bookings.count()} bookings.", {"calendar": row.pk}
+
+
+kinds.register(kinds.Kind("calendar", _take))
 
 
 def fetch(address: str) -> bytes:
     """What an address answers with; refused where it is none within the workshop's network, is silent, or says more than a calendar."""
-    at = _parts(address.strip())
+    at = _parts(address)
     port = at.port or (443 if at.scheme == "https" else 80)
     assert at.hostname is not None
     try:

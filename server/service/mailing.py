@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import date, timedelta
 
-from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 from people.clock import now
@@ -64,9 +63,10 @@ def _post(row: LetterTo, told: Letter) -> Mail:
     lines = [f"The week of {told.monday:%-d %B %Y}", ""]
     for part in told.parts:
         lines += [part.title, *(f"  {line}" for line in part.lines or [part.empty]), ""]
-    origin = next(iter(settings.CSRF_TRUSTED_ORIGINS), "")
-    where = f": {origin}/rounds/letter" if origin else "."
-    lines.append(f"It comes because you asked for it, and ends on the page of the letter{where}")
+    where = sending.page("/rounds/letter")
+    lines.append(
+        f"It comes because you asked for it, and ends on the page of the letter{f': {where}' if where else '.'}"
+    )
     file = sending.File(f"week-{told.monday:%Y-%m-%d}.pdf", "application/pdf", as_pdf(told))
     return sending.post(row.address, ABOUT, lines[0], "\n".join(lines), row.user, file)
 

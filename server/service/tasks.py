@@ -155,13 +155,9 @@ def arrange(by: User, order: Sequence[str], why: str = "", model_id: int | None 
     row = TaskMend.objects.create(
         task="", model=model, field="order", value=list(order) or None, why=why.strip(), by=by, at=now()
     )
-    whose = f"As the maker of {model.name} has it, " if model else ""
-    words = (
-        "put the tasks of a round in another order."
-        if order
-        else "put the tasks of a round back in the order in which they came."
-    )
-    audit(by, "mended", row, f"{whose}{words}" if whose else f"{words[0].upper()}{words[1:]}")
+    whose = f"As the maker of {model.name} has it" if model else "For the workshop"
+    order_is = "another order" if order else "the order in which they came"
+    audit(by, "mended", row, f"{whose}, the tasks of a round: in {order_is}.")
 
 
 @transaction.atomic

@@ -41,6 +41,13 @@ class Figures(ApiCase):
         self.assertEqual((first["machine"], first["model"], first["procedure"]), ("Bowline", "Heron 300", "belt-pluck"))
         self.assertEqual([r["taken_at"] for r in rows], sorted(r["taken_at"] for r in rows))
 
+    def test_what_an_earlier_core_found_is_in_it_by_its_headline(self):
+        row = Capture.objects.first().latest()
+        row.found = {k: v for k, v in row.found.items() if k != "judged"}
+        row.save()
+        told = [r for r in csv.DictReader(io.StringIO(self.csv())) if r["capture"] == str(row.capture_id)]
+        self.assertEqual([(r["what"], float(r["value"]), r["unit"]) for r in told], [("Measured", row.value, "N")])
+
     def test_parquet_holds_the_same(self):
         body = self.good("technician", "GET", "/figures.parquet")
         told = pyarrow.parquet.read_table(io.BytesIO(body)).to_pylist()

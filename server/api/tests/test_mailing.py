@@ -6,7 +6,9 @@ from zoneinfo import ZoneInfo
 from django.core import mail
 from django.test import override_settings
 from django.utils import timezone
+from people import accounts
 from people.clock import at
+from people.models import User
 from post.models import Mail
 from service import mailing
 from service.models import LetterTo
@@ -98,7 +100,7 @@ class Hearing(ApiCase):
         return case
 
     def want(self, email, who="member"):
-        return self.good(who, "PATCH", "/me", {"email": email})["email"]
+        return self.good(who, "PATCH", "/me", {"hears_at": email})["hears_at"]
 
     def test_who_reported_hears_what_became_of_it_where_they_want_it(self):
         self.assertEqual(self.want("suna@rope.walk"), "suna@rope.walk")
@@ -117,14 +119,19 @@ class Hearing(ApiCase):
         self.closed()
         self.assertEqual(mail.outbox, [])
 
+    def test_the_demo_stays_one_wherever_its_lead_hears(self):
+        User.objects.filter(username="lead").update(email=accounts.DEMO_MARK)
+        self.want("ilse@rope.walk", "lead")
+        self.assertTrue(accounts.is_demo())
+
     def test_mended_and_not_verified_is_no_end(self):
         self.want("suna@rope.walk")
         self.closed(closing="not_verified")
         self.assertEqual(mail.outbox, [])
 
     def test_an_address_that_is_none_is_refused_at_its_field(self):
-        self.refused(422, "out_of_range", "email", "member", "PATCH", "/me", {"email": "suna"})
-        self.assertEqual(self.good("member", "PATCH", "/me", {"light": "dim"})["email"], "")
+        self.refused(422, "out_of_range", "hears_at", "member", "PATCH", "/me", {"hears_at": "suna"})
+        self.assertEqual(self.good("member", "PATCH", "/me", {"light": "dim"})["hears_at"], "")
 
     @override_settings(EMAIL_HOST="")
     def test_without_a_mail_server_a_case_is_closed_as_ever(self):

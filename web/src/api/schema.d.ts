@@ -2702,7 +2702,7 @@ export interface paths {
         put?: never;
         /**
          * Take Address
-         * @description Take a calendar from an address within the workshop's network; it is fetched from there again every half hour.
+         * @description Have a calendar fetched from an address within the workshop's network, by a worker; it is fetched again every half hour.
          */
         post: operations["service.take_address"];
         delete?: never;
@@ -4527,8 +4527,8 @@ export interface components {
              * @enum {string}
              */
             light: "day" | "dim" | "system";
-            /** Email */
-            email: string;
+            /** Hears At */
+            hears_at: string;
         };
         /**
          * SessionState
@@ -4570,8 +4570,8 @@ export interface components {
             force_unit?: ("N" | "lbf") | null;
             /** Light */
             light?: ("day" | "dim" | "system") | null;
-            /** Email */
-            email?: string | null;
+            /** Hears At */
+            hears_at?: string | null;
         };
         /** NewPassword */
         NewPassword: {
@@ -18878,7 +18878,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WeekPlan"];
+                    "application/json": components["schemas"]["WorkOut"];
                 };
             };
         };

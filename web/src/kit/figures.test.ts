@@ -1,5 +1,5 @@
-import { describe, expect, it } from "vitest";
-import { ago, eighth, oddOne, parseFigure, sentence, show, turns } from "./figures";
+import { afterEach, describe, expect, it, vi } from "vitest";
+import { ago, dayOf, eighth, oddOne, onDay, parseFigure, sentence, show, turns } from "./figures";
 
 const si = { length_unit: "mm", force_unit: "N" } as const;
 
@@ -48,5 +48,24 @@ describe("figures", () => {
     const now = new Date("2026-03-10T12:00:00Z");
     expect(ago("2026-03-10T11:30:00Z", now)).toBe("30 minutes ago");
     expect(ago("2026-03-09T12:00:00Z", now)).toBe("yesterday");
+  });
+});
+
+describe("a day", () => {
+  afterEach(() => vi.restoreAllMocks());
+
+  it("is read at its noon, so that it is the same one however far west or east", () => {
+    const read: Date[] = [];
+    vi.spyOn(Date.prototype, "toLocaleDateString").mockImplementation(function (this: Date) {
+      read.push(this);
+      return "";
+    });
+    onDay("2026-05-01");
+    dayOf("2026-05-01T03:00:00Z");
+    expect([read[0]!.getFullYear(), read[0]!.getMonth(), read[0]!.getDate(), read[0]!.getHours()]).toEqual([
+      2026, 4, 1, 12,
+    ]);
+    // A moment stays the moment that it is.
+    expect(read[1]!.toISOString()).toBe("2026-05-01T03:00:00.000Z");
   });
 });

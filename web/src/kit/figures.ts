@@ -132,3 +132,11 @@ export function oddOne(readings: number[]): number | null {
   const worst = off.indexOf(Math.max(...off));
   return off[worst]! > Math.max(5 * spread, 0.005 * Math.abs(centre)) ? worst : null;
 }
+
+/** A day by itself is the workshop's, not world time's: at noon it is the same day everywhere that reads it. */
+const moment = (iso: string) => new Date(iso.length === 10 ? `${iso}T12:00:00` : iso);
+
+/** A day, as one says it: with its year, or of this one without. */
+export const onDay = (iso: string) =>
+  moment(iso).toLocaleDateString(undefined, { day: "numeric", month: "long", year: "numeric" });
+export const dayOf = (iso: string) => moment(iso).toLocaleDateString(undefined, { day: "numeric", month: "long" });

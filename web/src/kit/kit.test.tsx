@@ -17,7 +17,7 @@ const me: Me = {
   length_unit: "mm",
   force_unit: "N",
   light: "day",
-  email: "",
+  hears_at: "",
 };
 const draw = (node: React.ReactNode, as: Me = me) => renderToStaticMarkup(<MeContext value={as}>{node}</MeContext>);
 

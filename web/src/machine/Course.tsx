@@ -5,7 +5,7 @@ import { useState } from "react";
 import { api, got, type Schemas } from "../api/client";
 import { ErrorNote, Loading } from "../kit/bits";
 import { Figure } from "../kit/Figure";
-import { ago } from "../kit/figures";
+import { ago, onDay } from "../kit/figures";
 import { counted } from "../kit/words";
 
 type Told = Schemas["CourseOut"];
@@ -38,9 +38,6 @@ export function Course({ printer, place, procedure }: { printer: number; place: 
   );
 }
 
-const day = (iso: string) =>
-  new Date(iso).toLocaleDateString(undefined, { day: "numeric", month: "long", year: "numeric" });
-
 /** What the course comes to, in a sentence. */
 export function told(c: Told): string {
   const f = c.found;
@@ -59,7 +56,7 @@ export function told(c: Told): string {
   if (left.value === 0) return `Past its limit; ${figure}.`;
   const many = `${Math.round(left.low ?? left.value)} ${left.high == null ? "or more" : `to ${Math.round(left.high)}`} ${c.over}`;
   const when = c.soonest
-    ? ` At this machine's use between ${day(c.soonest)} and ${c.latest ? day(c.latest) : "some day far off"}.`
+    ? ` At this machine's use between ${onDay(c.soonest)} and ${c.latest ? onDay(c.latest) : "some day far off"}.`
     : "";
   return `${figure}: it reaches its limit in ${many} from the last reading.${when}`;
 }
@@ -73,7 +70,7 @@ export function together(c: Told): string[] {
     );
     const words = [...new Set(done.map((t) => t.words))];
     if (words.length < 2) return [];
-    return `Between ${day(before.at)} and ${day(p.at)} ${words.slice(0, -1).join(", ")} and ${words[words.length - 1]}: what changed the figure cannot be told, and neither is credited.`;
+    return `Between ${onDay(before.at)} and ${onDay(p.at)} ${words.slice(0, -1).join(", ")} and ${words[words.length - 1]}: what changed the figure cannot be told, and neither is credited.`;
   });
 }
 

@@ -5,7 +5,7 @@ import { newKey, type Schemas, send } from "../api/client";
 import { beginning } from "../bench/TableReader";
 import { Button, ErrorNote, Field, FilePick, INPUT, TABLES, TextField } from "../kit/bits";
 import { FirstRows } from "../kit/FirstRows";
-import { parseFigure } from "../kit/figures";
+import { onDay, parseFigure } from "../kit/figures";
 import { counted } from "../kit/words";
 import { outcome, type Work } from "../work/outcome";
 import { WorkLine } from "../work/WorkLine";
@@ -278,8 +278,6 @@ function Mapping({ id, file, first, busy, onTake, onLeave }: Props) {
 
 /** What of the log would be taken, and what stands against it. */
 function Outcome({ seen }: { seen: Seen }) {
-  const date = (iso: string) =>
-    new Date(iso).toLocaleDateString(undefined, { day: "numeric", month: "long", year: "numeric" });
   const inField = ["began", "ended", "took", "name", "filament", "zone"].includes(seen.field);
   return (
     <div aria-live="polite" className="grid gap-2">
@@ -309,7 +307,7 @@ function Outcome({ seen }: { seen: Seen }) {
             {seen.filament_kg == null ? "" : <span className="font-mono">, {seen.filament_kg.toFixed(2)} kg</span>}
           </p>
           <p>
-            From {date(seen.began!)} to {date(seen.ended!)}.
+            From {onDay(seen.began!)} to {onDay(seen.ended!)}.
             {seen.known ? ` ${seen.known === seen.jobs ? "All" : seen.known} of them are known already.` : ""}
             {seen.unbegun ? ` ${counted(seen.unbegun, "row tells", "rows tell")} of no use, and is passed over.` : ""}
           </p>

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { ErrorNote, Loading, useTitle } from "../kit/bits";
-import { ago } from "../kit/figures";
+import { ago, onDay } from "../kit/figures";
 import { counted } from "../kit/words";
 import { JobLogSheet } from "./JobLogSheet";
 import { MeterSheet } from "./MeterSheet";
@@ -101,8 +101,7 @@ function Row({ m }: { m: Meter }) {
   );
 }
 
-const day = (iso: string | null) =>
-  iso ? new Date(iso).toLocaleDateString(undefined, { day: "numeric", month: "long", year: "numeric" }) : "";
+const day = (iso: string | null) => (iso ? onDay(iso) : "");
 
 function Log({ l }: { l: Schemas["LogOut"] }) {
   const refused = l.wrong.length > 0;

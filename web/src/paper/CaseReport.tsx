@@ -4,12 +4,12 @@ import { useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { STATE } from "../case/CaseList";
 import { ErrorNote, Loading } from "../kit/bits";
-import { sentence } from "../kit/figures";
+import { onDay, sentence } from "../kit/figures";
 import { Strip } from "../kit/Strip";
 import { FROM, placeName, VERDICT } from "../kit/words";
 import { useBaseline } from "../machine/InDoubt";
 import { useMe } from "../session/me";
-import { atTime, Facts, onDay, Paper } from "./Paper";
+import { atTime, Facts, Paper } from "./Paper";
 
 type Pair = Schemas["PairOut"];
 type Measured = Schemas["MeasuredOut"];

@@ -3,11 +3,11 @@ import { useQuery } from "@tanstack/react-query";
 import { useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { ErrorNote, Loading } from "../kit/bits";
-import { sentence } from "../kit/figures";
+import { onDay, sentence } from "../kit/figures";
 import { Strip } from "../kit/Strip";
 import { FROM, placeName, VERDICT } from "../kit/words";
 import { useMe } from "../session/me";
-import { atTime, Facts, onDay, Paper } from "./Paper";
+import { atTime, Facts, Paper } from "./Paper";
 
 type Told = Schemas["Certificate"];
 type Judged = {

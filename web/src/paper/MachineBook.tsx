@@ -5,11 +5,11 @@ import { useParams } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { ErrorNote, Field, INPUT, Loading } from "../kit/bits";
 import { WORD } from "../kit/Condition";
-import { sentence } from "../kit/figures";
+import { onDay, sentence } from "../kit/figures";
 import { Sketch } from "../kit/Sketch";
 import { axisName, capital, FROM, KINEMATICS, placeName } from "../kit/words";
 import { useMe } from "../session/me";
-import { atTime, Facts, onDay, Paper } from "./Paper";
+import { atTime, Facts, Paper } from "./Paper";
 
 /** How far back the record goes, in days; and pages that are asked for at the most. */
 const SPANS = [

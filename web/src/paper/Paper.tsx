@@ -47,9 +47,6 @@ export function Paper({ head, back, above, children }: Props) {
   );
 }
 
-export const onDay = (iso: string) =>
-  new Date(iso).toLocaleDateString(undefined, { day: "numeric", month: "long", year: "numeric" });
-
 export const atTime = (iso: string) =>
   new Date(iso).toLocaleString(undefined, {
     day: "numeric",

@@ -1,11 +1,13 @@
 /** Calendars of bookings, taken as files; and one's own rounds as a calendar to take along. */
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, newKey, send } from "../api/client";
 import { Button, ErrorNote, FilePick, fieldError, TextField } from "../kit/bits";
 import { ago } from "../kit/figures";
 import { counted } from "../kit/words";
 import { atLeast, useMe } from "../session/me";
+import { outcome, type Work } from "../work/outcome";
+import { WorkLine } from "../work/WorkLine";
 import { useWeekWrite, type Week } from "./week";
 
 export function Calendars({ w }: { w: Week }) {
@@ -21,15 +23,24 @@ export function Calendars({ w }: { w: Week }) {
     },
     () => setName(""),
   );
+  const client = useQueryClient();
   const [address, setAddress] = useState("");
-  const fetched = useWeekWrite(
-    w.monday,
-    () => got(api.POST("/api/calendars/address", { body: { name, address } })),
-    () => {
+  const [work, setWork] = useState<Work | null>(null);
+  const fetched = useMutation({
+    mutationFn: async () => {
+      const asked = await got(api.POST("/api/calendars/address", { body: { name, address } }));
+      setWork(asked);
+      return outcome(asked.id, setWork);
+    },
+    onSuccess: () => {
       setName("");
       setAddress("");
     },
-  );
+    onSettled: () => {
+      setWork(null);
+      client.invalidateQueries({ queryKey: ["service", "week"] });
+    },
+  });
   const forget = useWeekWrite(w.monday, (id: number) =>
     got(api.POST("/api/calendars/{calendar_id}/forget", { params: { path: { calendar_id: id } } })),
   );
@@ -92,7 +103,7 @@ export function Calendars({ w }: { w: Week }) {
                 className="grid gap-2"
                 onSubmit={(e) => {
                   e.preventDefault();
-                  fetched.mutate(undefined);
+                  fetched.mutate();
                 }}
               >
                 <TextField
@@ -108,6 +119,13 @@ export function Calendars({ w }: { w: Week }) {
                 <Button type="submit" className="justify-self-start" disabled={fetched.isPending}>
                   Fetch it
                 </Button>
+                {work ? (
+                  <WorkLine
+                    work={work}
+                    words={work.state === "waiting" ? undefined : "Fetching it …"}
+                    onTold={setWork}
+                  />
+                ) : null}
               </form>
               <ErrorNote
                 error={take.error ?? (fieldError(fetched.error, "address") ? null : fetched.error) ?? forget.error}

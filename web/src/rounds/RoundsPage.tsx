@@ -4,12 +4,11 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Loading, useTitle } from "../kit/bits";
+import { dayOf } from "../kit/figures";
 import { counted } from "../kit/words";
 import { goPath, over } from "./words";
 
 type Row = Schemas["MachineDue"];
-
-const day = (iso: string) => new Date(iso).toLocaleDateString(undefined, { day: "numeric", month: "long" });
 
 export function RoundsPage() {
   useTitle("Rounds");
@@ -95,7 +94,7 @@ export function RoundsPage() {
                 <Link to={`/rounds/${r.printer_id}`} className="inline-flex min-h-11 items-center">
                   {r.printer}
                 </Link>
-                <span className="text-ink2">{r.next_on ? `next on ${day(r.next_on)}` : "no day can be told"}</span>
+                <span className="text-ink2">{r.next_on ? `next on ${dayOf(r.next_on)}` : "no day can be told"}</span>
               </li>
             ))}
           </ul>

@@ -187,7 +187,7 @@ describe("hours and calendars", () => {
     expect(await screen.findByText("Event 2 (“Course”) ends before it begins.")).toBeTruthy();
   });
 
-  it("a calendar by its address is fetched, one that is not the workshop's refused at the field", async () => {
+  it("a calendar by its address is fetched by a worker, and why it was not is said", async () => {
     const { server, hands } = page("lead");
     await hands.click(screen.getByText("Take a calendar"));
     await hands.type(screen.getByLabelText("Its name"), "Rope-walk");
@@ -198,7 +198,19 @@ describe("hours and calendars", () => {
       url: "/api/calendars/address",
       body: { name: "Rope-walk", address: "http://10.0.0.2/walk.ics" },
     });
-    server.answer({ code: "silent", detail: "There it answers with 404.", field: "address" }, 422);
+    const work = {
+      id: 9,
+      kind: "calendar",
+      words: "",
+      state: "waiting",
+      done: 0,
+      total: 0,
+      at: at(0, "08:00"),
+      said: "",
+    };
+    server.answer(work);
+    await waitFor(() => expect(server.sent[1]?.url).toBe("/api/works/9"));
+    server.answer({ ...work, state: "failed", said: "There it answers with 404." });
     expect((await screen.findAllByText("There it answers with 404.")).length).toBeGreaterThan(0);
   });
 

@@ -22,9 +22,9 @@ export function MyAccount() {
 function Hearing() {
   const client = useQueryClient();
   const me = useMe();
-  const [email, setEmail] = useState(me.email);
+  const [address, setAddress] = useState(me.hears_at);
   const change = useMutation({
-    mutationFn: () => got(api.PATCH("/api/me", { body: { email } })),
+    mutationFn: () => got(api.PATCH("/api/me", { body: { hears_at: address } })),
     onSuccess: () => client.invalidateQueries({ queryKey: ["session"] }),
   });
   return (
@@ -41,11 +41,11 @@ function Hearing() {
         hint="When a case that you reported is closed, if the workshop sends letters. Empty: you see it on its page."
         type="email"
         autoComplete="email"
-        error={fieldError(change.error, "email")}
-        value={email}
-        onText={setEmail}
+        error={fieldError(change.error, "hears_at")}
+        value={address}
+        onText={setAddress}
       />
-      {fieldError(change.error, "email") ? null : <ErrorNote error={change.error} />}
+      {fieldError(change.error, "hears_at") ? null : <ErrorNote error={change.error} />}
       <div className="flex flex-wrap items-center gap-4">
         <Button type="submit" disabled={change.isPending}>
           Keep it so

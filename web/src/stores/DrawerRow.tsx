@@ -3,9 +3,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got } from "../api/client";
 import { Button, ErrorNote, fieldError, TextField } from "../kit/bits";
-import { ago, parseFigure } from "../kit/figures";
+import { ago, dayOf, parseFigure } from "../kit/figures";
 import { counted } from "../kit/words";
-import { type Drawer, day, useStoresWrite, wanted } from "./stores";
+import { type Drawer, useStoresWrite, wanted } from "./stores";
 import { DrawerForm } from "./TypeForm";
 
 type Props = { d: Drawer; lead: boolean; money: string; asked: boolean };
@@ -27,7 +27,7 @@ export function DrawerRow({ d, lead, money, asked }: Props) {
             <span className="block text-[15px] text-ink2">
               {d.orders
                 .map(
-                  (o) => `${o.left} on the way, ${o.late ? "should have come" : "expected"} on ${day(o.expected_on)}`,
+                  (o) => `${o.left} on the way, ${o.late ? "should have come" : "expected"} on ${dayOf(o.expected_on)}`,
                 )
                 .join("; ")}
             </span>
@@ -125,7 +125,7 @@ function Came({ o }: { o: Drawer["orders"][number] }) {
       <p className="min-w-72">
         {o.number} ordered by {o.by} {ago(o.ordered_at)}
         <span className="block text-[15px] text-ink2">
-          {o.late ? "should have come" : "expected"} on {day(o.expected_on)}
+          {o.late ? "should have come" : "expected"} on {dayOf(o.expected_on)}
         </span>
       </p>
       <div className="w-28">

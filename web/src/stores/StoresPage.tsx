@@ -4,12 +4,12 @@ import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, got } from "../api/client";
 import { Button, ErrorNote, Loading, TextField, useTitle } from "../kit/bits";
-import { parseFigure } from "../kit/figures";
+import { dayOf, parseFigure } from "../kit/figures";
 import { counted } from "../kit/words";
 import { atLeast, useMe } from "../session/me";
 import { DrawerRow } from "./DrawerRow";
 import { Labels } from "./Labels";
-import { byDay, type Drawer, day, type PartType, STORES, type Stores, useStoresWrite, wanted } from "./stores";
+import { byDay, type Drawer, type PartType, STORES, type Stores, useStoresWrite, wanted } from "./stores";
 import { DrawerForm, TypeForm } from "./TypeForm";
 
 export function StoresPage() {
@@ -113,7 +113,7 @@ function ToOrder({ d, first, money }: { d: Drawer; first: boolean; money: string
           <span className="block">
             {d.here} in the drawer{d.minimum ? `, ${d.minimum} at the least` : ""}; {wanted(d)} wanted in the next
             quarter.
-            {d.short_on ? ` It may not last beyond ${day(d.short_on)}` : ""}
+            {d.short_on ? ` It may not last beyond ${dayOf(d.short_on)}` : ""}
             {d.short_on ? `; an order takes ${counted(d.lead_days, "day", "days")}.` : ""}
           </span>
         </span>

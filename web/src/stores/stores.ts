@@ -1,6 +1,7 @@
 /** What the pages of the stores share: what they know, and writing to it. */
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, got, type Schemas } from "../api/client";
+import { dayOf } from "../kit/figures";
 
 export type Stores = Schemas["StoresOut"];
 export type Drawer = Stores["drawers"][number];
@@ -21,13 +22,10 @@ export function useStoresWrite<T>(write: (told: T) => Promise<Stores>, done?: ()
   });
 }
 
-const day = (iso: string) => new Date(iso).toLocaleDateString(undefined, { day: "numeric", month: "long" });
-
 /** A day, as one says it of what is to be done by then. */
 export function byDay(iso: string, now = new Date()): string {
-  return new Date(iso).getTime() <= now.getTime() ? "today" : `by ${day(iso)}`;
+  return new Date(iso).getTime() <= now.getTime() ? "today" : `by ${dayOf(iso)}`;
 }
-export { day };
 
 /** How many will be wanted, in words: from the fewest to the most that is likely. */
 export const wanted = (d: Drawer) => (d.low === d.high ? String(d.low) : `${d.low} to ${d.high}`);

@@ -13,7 +13,7 @@ export const technician: Me = {
   length_unit: "mm",
   force_unit: "N",
   light: "day",
-  email: "",
+  hears_at: "",
 };
 
 export type Known = [unknown[], unknown][];

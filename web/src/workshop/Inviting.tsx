@@ -3,13 +3,12 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, newKey, type Schemas, send } from "../api/client";
 import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, TABLES, TextField } from "../kit/bits";
-import { parseFigure } from "../kit/figures";
+import { dayOf, parseFigure } from "../kit/figures";
 import { counted } from "../kit/words";
 
 type Invitation = Schemas["InvitationOut"];
 const GOOD = { queryKey: ["invitations"], queryFn: () => got(api.GET("/api/invitations")) };
 const ROLES: Invitation["role"][] = ["member", "technician", "lead"];
-const day = (iso: string) => new Date(iso).toLocaleDateString(undefined, { day: "numeric", month: "long" });
 
 export function Inviting() {
   const client = useQueryClient();
@@ -96,7 +95,7 @@ export function Inviting() {
               <li key={i.id} className="flex flex-wrap items-center gap-3 py-1.5">
                 <span className="flex-1">
                   {i.name || "Whoever has it"}, {i.role}
-                  {i.left > 1 ? `, ${i.left} times` : ""}, until {day(i.until)}{" "}
+                  {i.left > 1 ? `, ${i.left} times` : ""}, until {dayOf(i.until)}{" "}
                   <span className="text-ink2">made by {i.by}</span>
                 </span>
                 <Button

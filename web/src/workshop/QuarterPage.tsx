@@ -4,14 +4,13 @@ import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { benchPath } from "../bench/paths";
 import { ErrorNote, Loading, useTitle } from "../kit/bits";
-import { ago } from "../kit/figures";
+import { ago, dayOf } from "../kit/figures";
 import { capital } from "../kit/words";
 
 type Expected = Schemas["ExpectedOut"];
 
 const today = () => new Date().toLocaleDateString("sv");
 const month = (iso: string) => new Date(iso).toLocaleDateString(undefined, { month: "long", year: "numeric" });
-const day = (iso: string) => new Date(iso).toLocaleDateString(undefined, { day: "numeric", month: "long" });
 const percent = (p: number) => `${Math.round(100 * p)} %`;
 
 /** Overdue first, then month by month. */
@@ -68,7 +67,7 @@ export function QuarterPage() {
                   ) : null}
                 </span>
                 <span className="text-right">
-                  {r.by <= today() ? "" : day(r.by)}
+                  {r.by <= today() ? "" : dayOf(r.by)}
                   {r.chance == null ? null : (
                     <span className="block font-mono text-[15px] text-ink2">
                       {percent(r.chance)}

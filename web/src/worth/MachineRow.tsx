@@ -3,13 +3,11 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { api, got } from "../api/client";
 import { Button, ErrorNote, fieldError, TextField } from "../kit/bits";
-import { parseFigure } from "../kit/figures";
+import { onDay, parseFigure } from "../kit/figures";
 import { counted } from "../kit/words";
 import { Deciding } from "./Deciding";
 import { about, exactly, hoursOf, type MachineTook, minutesOf, perHundred, useWorthWrite, type Worth } from "./worth";
 
-const day = (iso: string) =>
-  new Date(iso).toLocaleDateString(undefined, { day: "numeric", month: "long", year: "numeric" });
 const DECIDED = { keep: "Kept", retire: "Given up", warranty: "Back under warranty" };
 
 type Props = { m: MachineTook; w: Worth; lead: boolean };
@@ -89,8 +87,10 @@ function More({ m, w, lead }: Props) {
         {m.a_year == null ? "" : ` A year of another one costs ${about(m.a_year, w.money)}.`}
       </p>
       <p>
-        {m.warranty_until ? `Under warranty until ${day(m.warranty_until)}.` : "Nobody told of a warranty."}
-        {m.decided ? ` ${DECIDED[m.decided.decided]} on ${day(m.decided.at)} by ${m.decided.by}: ${m.decided.why}` : ""}
+        {m.warranty_until ? `Under warranty until ${onDay(m.warranty_until)}.` : "Nobody told of a warranty."}
+        {m.decided
+          ? ` ${DECIDED[m.decided.decided]} on ${onDay(m.decided.at)} by ${m.decided.by}: ${m.decided.why}`
+          : ""}
       </p>
       {open === "" ? (
         <div className="flex flex-wrap gap-3">

@@ -3,14 +3,12 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { Button, ErrorNote, Loading, useTitle } from "../kit/bits";
+import { onDay } from "../kit/figures";
 import { atLeast, useMe } from "../session/me";
 import { Deciding } from "./Deciding";
 import { MachineRow } from "./MachineRow";
 import { Prices } from "./Prices";
 import { type MachineTook, WORTH, type Worth } from "./worth";
-
-const day = (iso: string) =>
-  new Date(iso).toLocaleDateString(undefined, { day: "numeric", month: "long", year: "numeric" });
 
 export function WorthPage() {
   useTitle("Minutes and money");
@@ -42,7 +40,7 @@ export function WorthPage() {
       </section>
       <section className="sheet grid gap-3" aria-labelledby="took">
         <div>
-          <h2 id="took">What each took since {day(worth.data.since)}</h2>
+          <h2 id="took">What each took since {onDay(worth.data.since)}</h2>
           <p className="text-[15px] text-ink2">
             Minutes are reckoned by what each step takes (typical, or as the workshop has it), not clocked.
           </p>
@@ -106,7 +104,7 @@ function GivenUp({ rows, lead }: { rows: Worth["machines"]; lead: boolean }) {
                 </Link>
                 {m.decided ? (
                   <span className="block text-ink2">
-                    {m.decided.why} {day(m.decided.at)}, {m.decided.by}.
+                    {m.decided.why} {onDay(m.decided.at)}, {m.decided.by}.
                   </span>
                 ) : null}
               </span>
