@@ -6,7 +6,7 @@ the loop: F = 4 T (d/L) + 8 EA d^3 / (L^2 L_loop).
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -15,8 +15,11 @@ from ..asking import PLACE, Asked, belt, instrument_u95, resolution, told
 from ..errors import BadInput
 from ..machine import Place, axial_stiffness_typical
 from ..quantities import Limits, Quantity, decide, odd_ones, quadrature, t95
-from .base import Advice, Context, Finding, Part, Procedure, Result, source_of, three_way
+from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn, source_of, three_way
 from .belt_pluck import SPAN, SPAN_U95, TARGET, Percent, Target
+
+if TYPE_CHECKING:
+    from ..simulator.machine import SimMachine
 
 
 class Press(Part):
@@ -210,6 +213,16 @@ def _stretch(
     return 0.0, 0.0
 
 
+def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, Any]) -> StandIn:
+    """A spring scale and a rule at the middle of a simulated belt's run."""
+    from ..simulator.drives import press
+
+    true = machine.belt(place)
+    rng = np.random.default_rng([seed, 62])
+    pressed = press(true.tension_n, true.span_mm, true.axial_stiffness_n, true.loop_length_mm, rng)
+    return StandIn(rows=[{"force_n": f, "deflection_mm": d} for f, d in pressed])
+
+
 PROCEDURE = Procedure(
     "belt-deflection",
     "Belt tension by spring scale",
@@ -220,4 +233,5 @@ PROCEDURE = Procedure(
     gives="tension",
     adjustable=True,
     interval_days=30,
+    stand_in=_stand_in,
 )

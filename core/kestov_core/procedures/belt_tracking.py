@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import numpy as np
 from pydantic import Field
@@ -10,7 +10,10 @@ from pydantic import Field
 from ..asking import PLACE, Asked, limit, resolution, told
 from ..machine import Place
 from ..quantities import U95_OF_STEP, Limits, Quantity, decide, worst
-from .base import Advice, Context, Finding, Part, Procedure, Result, source_of
+from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn, source_of
+
+if TYPE_CHECKING:
+    from ..simulator.machine import SimMachine
 
 
 class Position(Part):
@@ -139,6 +142,13 @@ def analyse(context: BeltTrackingContext, data: bytes | None = None) -> BeltTrac
     return result
 
 
+def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, Any]) -> StandIn:
+    """A loupe along a simulated belt."""
+    seen = machine.drive(place).gaps(np.random.default_rng([seed, 61]))
+    names = ("travel_mm", "clearance_top_mm", "clearance_bottom_mm")
+    return StandIn(rows=[dict(zip(names, row, strict=True)) for row in seen])
+
+
 PROCEDURE = Procedure(
     "belt-tracking",
     "Belt tracking",
@@ -149,4 +159,5 @@ PROCEDURE = Procedure(
     gives="tracking",
     adjustable=True,
     interval_days=30,
+    stand_in=_stand_in,
 )

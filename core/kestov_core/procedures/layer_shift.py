@@ -262,11 +262,14 @@ def _find(result: LayerShiftResult, u: float) -> None:
 
 
 def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, object]) -> StandIn:
-    """A step of one tooth of the first motor, by calipers."""
+    """A step by calipers: the machine's own where it is known, else of one tooth of the first motor."""
     from ..simulator.instruments import shift_readings
 
     kinematics = "corexy" if "a" in machine.belts else "bed_slinger"
-    x, y = shift_readings(kinematics, "a" if kinematics == "corexy" else "x", 2.0, seed)
+    known = {motor: drive.step_mm for motor, drive in machine.drives.items() if motor in ("a", "b", "x", "y")}
+    made = {"a" if kinematics == "corexy" else "x": 2.0}
+    motor, travel = max((known or made).items(), key=lambda row: abs(row[1]))
+    x, y = shift_readings(kinematics, motor, travel, seed)
     return StandIn(told={"shift_x_mm": x, "shift_y_mm": y})
 
 

@@ -7,15 +7,19 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
+import numpy as np
 from pydantic import Field, model_validator
 
 from ..asking import PLACE, Asked, Choice, asked_of, drive, instrument_u95, last_time, limit, resolution, told, typical
 from ..errors import BadInput
 from ..machine import Drive, Gain, Motors, Ohm, Place, RatedA
 from ..quantities import U95_OF_STEP, Limits, Quantity, decide, quadrature
-from .base import Advice, Context, Finding, Part, Procedure, Result, source_of, three_way
+from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn, source_of, three_way
+
+if TYPE_CHECKING:
+    from ..simulator.machine import SimMachine
 
 
 class Share(Part):
@@ -286,6 +290,31 @@ def _advise(result: MotorCurrentResult, context: MotorCurrentContext, share: flo
         )
 
 
+def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, Any]) -> StandIn:
+    """A meter at a simulated driver; what the description does not tell of it is read off the board."""
+    from ..simulator.drives import GAIN, RATED_A, SENSE_OHM
+
+    def known(name: str, made: float) -> float:
+        return float(context.get(name) or made)
+
+    sense, gain, rated = known("sense_ohm", SENSE_OHM), known("gain", GAIN), known("rated_a", RATED_A)
+    motors = int(context.get("motors_on_driver") or 1) if context.get("wiring") != "series" else 1
+    rng = np.random.default_rng([seed, 63])
+    drive = machine.drives.get(place) or machine.drive("z" if place.startswith("z") else place)
+    if context.get("current_set") == "stored":
+        return StandIn(told={"stored_rms_a": round(drive.current * rated * motors, 3), "rated_a": rated})
+    volts = drive.reference_v(rated, sense, gain, motors, rng)
+    return StandIn(
+        told={
+            "current_set": "reference",
+            "reference_v": round(volts, 2),
+            "sense_ohm": sense,
+            "gain": gain,
+            "rated_a": rated,
+        }
+    )
+
+
 PROCEDURE = Procedure(
     "motor-current",
     "Motor current",
@@ -296,4 +325,5 @@ PROCEDURE = Procedure(
     gives="current",
     adjustable=True,
     sets="current",
+    stand_in=_stand_in,
 )

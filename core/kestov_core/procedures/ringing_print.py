@@ -266,6 +266,10 @@ def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, obj
     """Ripples counted at three corners of a simulated print."""
     from ..simulator.instruments import ripple_counts
 
+    if not machine.counted(place):
+        raise BadInput(
+            "nothing_there", "On that wall of the simulated print there are no ripples to count.", "readings"
+        )
     counts = ripple_counts(machine.axis(place).modes[0].hz, 80.0, 8, 3, seed)
     return StandIn(rows=[{"count": float(n), "distance_mm": d} for n, d in counts], told={"speed_mm_s": 80.0})
 

@@ -258,7 +258,7 @@ def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, Any
     nominal = float(context.get("nominal_mm") or 60.0)
     frame = machine.true_frame()
     sx, sy = (machine.truly_travels(a).scale - machine.truly_travels(a).backlash_mm / nominal for a in ("x", "y"))
-    tan, shrunk = frame.lean_xy / 100, 1 - frame.shrinkage_percent / 100
+    tan, shrunk = frame.printed_lean("xy") / 100, 1 - frame.shrinkage_percent / 100
     rows: list[dict[str, float | str]] = []
     for angle in ANGLES:
         c, s = math.cos(math.radians(angle)), math.sin(math.radians(angle))

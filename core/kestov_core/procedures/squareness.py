@@ -261,7 +261,7 @@ def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, Any
     rng = np.random.default_rng([seed, 54])
     plane = str(context.get("plane") or "xy")
     w, h = float(context.get("nominal_w_mm") or 100.0), float(context.get("nominal_h_mm") or 100.0)
-    tan = machine.true_frame().lean(plane) / 100
+    tan = machine.true_frame().printed_lean(plane) / 100
     sine, cosine = tan / math.hypot(1, tan), 1 / math.hypot(1, tan)
     shrunk = 1 - machine.true_frame().shrinkage_percent / 100
     ac = shrunk * math.hypot(w + h * sine, h * cosine)

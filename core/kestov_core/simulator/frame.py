@@ -77,9 +77,11 @@ class SimScrew(_Truth):
 
 class SimFrame(_Truth):
     """How the axes stand to each other: the lean of the second axis toward the first in each plane (mm per 100 mm); how far the
-    workshop's try square is off; and how much wider a printed wall comes out, and how much the plastic shrinks.
+    workshop's try square is off; and how much wider a printed wall comes out, and how much the plastic shrinks. ``skewed``: what a
+    stored correction adds to its prints' lean.
     """
 
+    skewed: float = 0.0
     lean_xy: float = 0.0
     lean_xz: float = 0.0
     lean_yz: float = 0.0
@@ -88,8 +90,12 @@ class SimFrame(_Truth):
     shrinkage_percent: float = 0.0
 
     def lean(self, plane: str) -> float:
-        """The lean in a plane."""
+        """The lean in a plane, of the frame itself."""
         return {"xy": self.lean_xy, "xz": self.lean_xz, "yz": self.lean_yz}[plane]
+
+    def printed_lean(self, plane: str) -> float:
+        """The lean in a plane that its prints show."""
+        return self.lean(plane) + (self.skewed if plane == "xy" else 0.0)
 
 
 def made_beam(seed: int, place: str = "z") -> SimBeam:

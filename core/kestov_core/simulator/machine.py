@@ -13,11 +13,13 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ..errors import BadInput
 from ..machine import Tensioner, newtons_per_turn
+from .drives import SimDrive
 from .frame import SimBeam, SimBed, SimFrame, SimScrew, made_beam, made_bed, made_frame, made_screw
 from .guides import SimGuide, made_guide
 from .instruments import SimTravel
 from .moving import SimPart, made_parts
 from .shaking import Excitation, Sensor, Shake, Shaken, SimAxis, SimMode, shake
+from .signs import SEEN_MM
 from .sound import Along, Belt, Pluck, Recording, Room, record
 
 
@@ -56,7 +58,7 @@ class SimMachine(BaseModel):
     """All true belts of a machine by place, their coupling, the room's noise, and how often it was touched.
 
     ``axes``: what each direction rings with, and its dead band; ``travel``: how each axis comes to its place; ``guides``: how it
-    slides; ``beam``, ``bed``, ``screws``, ``frame``: how it stands; ``parts``: what buzzes along. What is not given is sound, or for guides and frame made by
+    slides; ``beam``, ``bed``, ``screws``, ``frame``: how it stands; ``parts``: what buzzes along; ``drives``: what moves it; ``ripples``: how deep (mm) each axis leaves them on a wall (none: deep enough to count). What is not given is sound, or for guides and frame made by
     the seed.
     """
 
@@ -76,10 +78,20 @@ class SimMachine(BaseModel):
     screws: dict[str, SimScrew] = {}
     frame: SimFrame | None = None
     parts: dict[str, list[SimPart]] = {}
+    drives: dict[str, SimDrive] = {}
+    ripples: dict[str, float] | None = None
 
     def answering(self, place: str) -> list[SimPart]:
         """What truly answers when an axis runs."""
         return self.parts.get(place, made_parts(self.seed, place))
+
+    def drive(self, place: str) -> SimDrive:
+        """What truly drives a place."""
+        return self.drives.get(place, SimDrive())
+
+    def counted(self, axis: str) -> bool:
+        """Whether ripples of an axis can be counted on a wall."""
+        return self.ripples is None or self.ripples.get(axis, 0.0) >= SEEN_MM
 
     def true_beam(self) -> SimBeam:
         """How its beam truly stands."""

@@ -7,6 +7,8 @@ person sees it is a matter of how far it is beyond what an eye or finger tells.
 
 from __future__ import annotations
 
+import random
+from collections import Counter
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -16,7 +18,7 @@ from .ailing import AilingMachine
 #: Ripple of a sound axis without compensation, at the usual acceleration, mm; the part that compensation leaves.
 _RIPPLE_MM, _LEFT = 0.03, 0.15
 #: What an eye sees on a wall, mm.
-_SEEN_MM = 0.012
+SEEN_MM = 0.012
 #: What a motor gives at speed, and slowly; and what moving the mass takes, N.
 _FAST_N, _SLOW_N, _MASS_N = 12.0, 15.0, 4.0
 
@@ -34,22 +36,31 @@ class Signs:
 
 
 class _Looking:
-    """Writes down what is far enough beyond what can be told; near the edge it is a matter of chance."""
+    """Writes down what is far enough beyond what can be told; near the edge it is a matter of chance.
 
-    def __init__(self, machine: AilingMachine, rng: np.random.Generator) -> None:
-        self.m, self.rng, self.signs = machine, rng, Signs()
+    Each chance is its own: what a machine shows at one place stays as it is when something else is mended.
+    """
+
+    def __init__(self, machine: AilingMachine, seed: int) -> None:
+        self.m, self.seed, self.signs = machine, seed, Signs()
+        self._asked: Counter[tuple[str, str | None]] = Counter()
+
+    def chance(self, what: str, place: str | None) -> random.Random:
+        """The chance of one thing at one place."""
+        self._asked[what, place] += 1
+        return random.Random(f"{self.seed} {what} {place} {self._asked[what, place]}")
 
     def see(self, finding: str, place: str | None, amount: float, edge: float) -> bool:
         """A finding whose chance rises from nothing well below ``edge`` to sure well above it."""
         x = (amount - edge) / (0.12 * abs(edge) + 1e-9)
-        there = bool(self.rng.random() < 1 / (1 + np.exp(-np.clip(x, -50, 50))))
+        there = bool(self.chance(finding, place).random() < 1 / (1 + np.exp(-np.clip(x, -50, 50))))
         if there:
             self.signs.at.setdefault(finding, set()).add(place)
         return there
 
     def say(self, finding: str, place: str | None, chance: float) -> bool:
         """A finding that is there with a chance."""
-        there = bool(self.rng.random() < chance)
+        there = self.chance(finding, place).random() < chance
         if there:
             self.signs.at.setdefault(finding, set()).add(place)
         return there
@@ -57,7 +68,7 @@ class _Looking:
 
 def signs(machine: AilingMachine, seed: int) -> Signs:
     """All that a machine shows to whoever looks for it."""
-    look = _Looking(machine, np.random.default_rng(seed))
+    look = _Looking(machine, seed)
     for axis in ("x", "y"):
         _sideways(look, axis)
     _heights(look)
@@ -90,20 +101,37 @@ def _guides_of(m: AilingMachine, axis: str) -> tuple[str, ...]:
     return m.guides if m.kinematics == "delta" else (axis,)
 
 
-def _travel(m: AilingMachine, axis: str) -> float:
+def travelled(m: AilingMachine, axis: str) -> float:
     """Real travel for one that was commanded; on a delta a tower that is off spoils every axis."""
     towers = m.guides if m.kinematics == "delta" else (axis,)
     return max((m("steps", a) * m("microsteps", a) for a in towers), key=lambda r: abs(r - 1))
 
 
-def _loose(m: AilingMachine, axis: str) -> float:
+def ripple(m: AilingMachine, axis: str) -> float:
+    """How deep the ripples after a corner are (mm) that an axis leaves: by what is soft in it, and how far compensation misses it."""
+    loose = looseness(m, axis)
+    unmatched = 1 - np.exp(-(((1 - np.sqrt(1 / (1 + loose)) + m("comp", axis)) / 0.12) ** 2))
+    deep = _RIPPLE_MM * m("accel") * (1 + loose) * (_LEFT + (1 - _LEFT) * unmatched)
+    deep += 0.05 * max(0.0, play(m, axis) - 0.05) + 0.025 * m("stand")
+    return float(deep + 0.02 * m("spool_pull") * (_carries(m, axis) == "head"))
+
+
+def lost_motion(m: AilingMachine, axis: str) -> float:
+    """What is lost where an axis turns round (mm): by play, by a belt that gives, by a pulley that slips on its shaft."""
+    belts = m.belts_of(axis)
+    pulley = max(m("pulley_deg", b) for b in belts)
+    return max(0.0, play(m, axis) - 0.04) * 0.7 + 0.15 * _slack(m, belts) + 0.04 * pulley
+
+
+def looseness(m: AilingMachine, axis: str) -> float:
     """How soft an axis is by what is loose in it: 0 sound, 1 half its stiffness."""
     rail = max(m("rail", g) for g in _guides_of(m, axis))
     mount = m("head_loose") if _carries(m, axis) == "head" else m("bed_loose")
     return m("joint") * 0.6 + mount + 0.8 * rail + 0.6 * m("crack") * (axis == "x") + 0.5 * _slack(m, m.belts_of(axis))
 
 
-def _play(m: AilingMachine, axis: str) -> float:
+def play(m: AilingMachine, axis: str) -> float:
+    """The dead band of an axis (mm)."""
     rail = max(m("rail", g) for g in _guides_of(m, axis))
     mount = m("head_loose") if _carries(m, axis) == "head" else m("bed_loose")
     own = max(m("play_mm", g) for g in _guides_of(m, axis))
@@ -111,24 +139,22 @@ def _play(m: AilingMachine, axis: str) -> float:
 
 
 def _sideways(look: _Looking, axis: str) -> None:
-    m, rng = look.m, look.rng
+    m = look.m
     belts = m.belts_of(axis)
-    slack, play, loose = _slack(m, belts), _play(m, axis), _loose(m, axis)
+    slack, wide, loose = _slack(m, belts), play(m, axis), looseness(m, axis)
     share = float(np.sqrt(1 / (1 + loose)))
-    unmatched = 1 - np.exp(-(((1 - share + m("comp", axis)) / 0.12) ** 2))
-    ripple = _RIPPLE_MM * m("accel") * (1 + loose) * (_LEFT + (1 - _LEFT) * unmatched)
-    ripple += 0.05 * max(0.0, play - 0.05) + 0.025 * m("stand") + 0.02 * m("spool_pull") * (_carries(m, axis) == "head")
-    echo = look.see("echoes_after_corners", axis, ripple, _SEEN_MM)
+    echo = look.see("echoes_after_corners", axis, ripple(m, axis), SEEN_MM)
     if echo:
         look.say("pattern_follows_speed", axis, 0.95)
     hard = m("accel") > 1.8
     pulley = max(m("pulley_deg", b) for b in belts)
-    lost = max(0.0, play - 0.04) * 0.7 + 0.15 * slack + 0.04 * pulley
+    lost = lost_motion(m, axis)
     look.see("marks_at_reversal", axis, lost, 0.09)
     if lost > 0.09:
-        look.say(str(rng.choice(["circle_flat_sided", "circle_oval", "circle_gapped"], p=[0.5, 0.35, 0.15])), axis, 0.6)
+        shapes = ("circle_flat_sided", "circle_oval", "circle_gapped")
+        look.say(look.chance("shape", axis).choices(shapes, (0.5, 0.35, 0.15))[0], axis, 0.6)
         look.say("too_small", axis, 0.3)
-    travel = _travel(m, axis)
+    travel = travelled(m, axis)
     off = abs(travel - 1)
     if off > 0.003:
         which = "too_large" if travel > 1 else "too_small"
@@ -147,12 +173,13 @@ def _sideways(look: _Looking, axis: str) -> None:
     force = min(m("current", b) / 0.85 * (1 - 0.75 * m("driver_hot", b)) for b in belts)
     need = drag + snag + 0.08 * over
     fast, slow = _FAST_N * force - need - _MASS_N * m("accel"), _SLOW_N * force - need
-    lost_fast, lost_slow = fast + rng.normal(0, 0.7) < 0.5, slow + rng.normal(0, 0.7) < 0.5
-    cut = any(rng.random() < 0.5 * max(m("plug", b), m("wire", b)) for b in belts)
+    told = look.chance("steps lost", axis)
+    lost_fast, lost_slow = fast + told.gauss(0, 0.7) < 0.5, slow + told.gauss(0, 0.7) < 0.5
+    cut = any(told.random() < 0.5 * max(m("plug", b), m("wire", b)) for b in belts)
     teeth = max(m("teeth", b) for b in belts)
-    jumped = rng.random() < max(0.0, slack - 0.45) or rng.random() < 0.55 * teeth
-    slipped = rng.random() < 0.09 * pulley or rng.random() < 0.4 * max(m("creep_mm", b) for b in belts) / 3
-    knocked = rng.random() < 0.25 * max(0.0, 0.5 - m("grip")) or rng.random() < 0.2 * m("levered")
+    jumped = told.random() < max(0.0, slack - 0.45) or told.random() < 0.55 * teeth
+    slipped = told.random() < 0.09 * pulley or told.random() < 0.4 * max(m("creep_mm", b) for b in belts) / 3
+    knocked = told.random() < 0.25 * max(0.0, 0.5 - m("grip")) or told.random() < 0.2 * m("levered")
     if lost_fast or lost_slow or cut or jumped or slipped or knocked:
         look.say("layers_stepped", axis, 1)
         many = (lost_fast and fast < -1) or lost_slow or (jumped and teeth > 0.5) or slipped
@@ -170,13 +197,13 @@ def _sideways(look: _Looking, axis: str) -> None:
     elif echo:
         look.say("gentler_cures", None, 0.4)
     # What instruments and hands say of this axis.
-    look.see("play_found", axis, play, 0.06)
-    look.see("backlash_found", axis, lost + 0.3 * max(0.0, play - 0.05), 0.055)
-    look.see("resonance_not_linear", axis, play, 0.1)
+    look.see("play_found", axis, wide, 0.06)
+    look.see("backlash_found", axis, lost + 0.3 * max(0.0, wide - 0.05), 0.055)
+    look.see("resonance_not_linear", axis, wide, 0.1)
     look.see("resonance_fell", axis, (1 - share) * 100, 6)
     look.say("resonance_split", axis, 0.3 * (m("stand") > 0.4) + 0.2 * (loose > 0.4))
     if _carries(m, axis) == "head" or axis == "y":
-        look.see("something_rocks", _carries(m, axis), play, 0.13)
+        look.see("something_rocks", _carries(m, axis), wide, 0.13)
     # Fine lines along a wall: what repeats in the drive.
     fine = max(m("pulley_mm", b) for b in belts)
     look.see("upright_lines", axis, fine, 0.04)
@@ -307,7 +334,7 @@ def _heights(look: _Looking) -> None:
     if m.screws:
         look.see("beam_tilt", "z", beam, 0.07)
     look.see("first_layer_uneven", None, beam, 0.13)
-    off = _travel(m, "z") - 1
+    off = travelled(m, "z") - 1
     bind = m("z_tight_n")
     lost = max(0.0, bind - 5) / 10 + max(0.0, 0.5 - m("current", "z")) * 1.5 if m.screws else 0.0
     if lost > 0.1 or max((m("coupler", s) for s in m.screws), default=0.0) > 0.3 or m("conveyor") > 0.4:
