@@ -49,6 +49,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--mail-port", type=int, default=8791, help="port of the demo's stand-in of a mail server (0: none)"
     )
+    parser.add_argument(
+        "--practice-port", type=int, metavar="PORT", help="where practice is served (the port after --port; 0: none)"
+    )
     parser.add_argument("--workers", type=int, default=2, help="web processes")
     parser.add_argument(
         "--host", action="append", default=[], metavar="NAME", help="a further name this machine is reached by"
@@ -97,12 +100,14 @@ def main(args: argparse.Namespace) -> int:
             serves, works = args.role != "worker", args.role != "web"
             clear(_WEB_NOTE, "kestov.asgi")
             clear(_WORKER_NOTE, "manage.py worker")
+            clear(_PRACTICE_NOTE, "kestov.asgi")
             if serves:
                 _port_free(args)
             setup.python("server")
             env = setup.environment()
             env["KESTOV_STATE"] = str(STATE)
             shared = bool(env.get("DATABASE_URL"))
+            args.own_cluster = not shared
             if not shared:
                 if args.role == "worker":
                     raise Trouble("A worker by itself needs the DATABASE_URL of the web servers that it works for.")
@@ -115,6 +120,7 @@ def main(args: argparse.Namespace) -> int:
                 setup.web()
                 certificate = _reached_by(args, env)
             _long_work(args, env)
+            practises = serves and _practises(args, env)
             told = _bring_up(args, env, shared and not env.get("KESTOV_SECRET_KEY"))
             if serves:
                 # Setting up takes a while; another program may have come meanwhile.
@@ -126,6 +132,8 @@ def main(args: argparse.Namespace) -> int:
             if serves and not args.empty:
                 parts.append(Part("The stand-in", lambda: _stand_in(args, env)))
                 parts += [Part("The mail server's stand-in", lambda: _mail(args, env))] if _stands_in(args, env) else []
+            if practises:
+                parts.append(Part("Practice", lambda: _practice(args, env, certificate), _PRACTICE_NOTE))
             for part in parts:
                 part.start()
             if serves:
@@ -150,7 +158,7 @@ def main(args: argparse.Namespace) -> int:
 
 
 #: Which process serves, and which works, for a start that comes after one that was killed.
-_WEB_NOTE, _WORKER_NOTE = STATE / "web.pid", STATE / "worker.pid"
+_WEB_NOTE, _WORKER_NOTE, _PRACTICE_NOTE = STATE / "web.pid", STATE / "worker.pid", STATE / "practice.pid"
 #: With less room than this (bytes) the database does not start again.
 _LEAST_FREE = 32 << 20
 #: How often is looked whether all parts run (s).
@@ -211,6 +219,44 @@ def _long_work(args: argparse.Namespace, env: dict[str, str]) -> None:
             env["KESTOV_MAIL"] = f"smtp://127.0.0.1:{args.mail_port}"
     if args.backups:
         env["KESTOV_BACKUPS"], env["KESTOV_BACKUPS_KEPT"] = str(args.backups.resolve()), str(max(1, args.keep))
+
+
+def _practises(args: argparse.Namespace, env: dict[str, str]) -> bool:
+    """Whether practice is served beside the workshop, and where: told to both. A managed database is asked for one of its own."""
+    if args.practice_port is None:
+        args.practice_port = args.port + 1 if args.port < 65535 else 0
+    own = env.get("KESTOV_PRACTICE_DATABASE_URL", "")
+    if not args.practice_port or (not own and not args.own_cluster):
+        return False
+    if not port_is_free(args.bind, args.practice_port):
+        say(f"Port {args.practice_port} is taken, so practice is not served. Choose another with --practice-port.")
+        return False
+    env.setdefault("KESTOV_BESIDE", str(args.practice_port))
+    return True
+
+
+def _practice(
+    args: argparse.Namespace, env: dict[str, str], certificate: tuple[Path, Path] | None
+) -> subprocess.Popen[bytes]:
+    """Practice by the same application in a process of its own, with a database of its own. It comes up behind the workshop."""
+    own = env.get("KESTOV_PRACTICE_DATABASE_URL") or f"{env['DATABASE_URL'].rpartition('/')[0]}/kestov_practice"
+    make = [] if env.get("KESTOV_PRACTICE_DATABASE_URL") else ["--make", env["DATABASE_URL"]]
+    theirs = {
+        **{k: v for k, v in env.items() if k not in _OF_THE_WORKSHOP},
+        "DATABASE_URL": own,
+        "KESTOV_POOL": "0",
+        "KESTOV_PRACTICE": "1",
+        "KESTOV_BESIDE": env.get("KESTOV_PRACTICE_BESIDE", str(args.port)),
+    }
+    serve = serving.command(args.bind, args.practice_port, 1, certificate, setup.PYTHON)
+    command = [setup.PYTHON, "manage.py", "practise", *make, "--", *serve]
+    return subprocess.Popen(
+        command, cwd=ROOT / "server", env=theirs, start_new_session=True, preexec_fn=end_with_parent
+    )
+
+
+#: What practice is not told: it sends no letters, asks no calendar or instrument, and writes no backups.
+_OF_THE_WORKSHOP = {"KESTOV_MAIL", "KESTOV_MAIL_FROM", "KESTOV_CALENDARS", "KESTOV_INSTRUMENTS", "KESTOV_BACKUPS"}
 
 
 def _bring_up(args: argparse.Namespace, env: dict[str, str], share: bool) -> dict[str, str]:

@@ -124,6 +124,11 @@ TABLE: dict[str, Role | None] = {
     "instruments.study": T,
     "studies.see": T,
     "studies.run": T,
+    # practice, a place beside the workshop
+    "practice.go": M,
+    "practice.enter": ANYONE,
+    "practice.see": M,
+    "practice.do": T,
     # the workshop itself
     "workshop.see": T,
     "workshop.change": L,
@@ -190,6 +195,17 @@ def own_or_lead(user: User, work: Work) -> None:
     """Object rule: the lead sees and stops all long work, who asked for it their own."""
     if not user.may(Role.LEAD) and work.by_id != user.pk:
         raise Problem(403, "not_yours", "Only the lead, and who asked for it, sees this.")
+
+
+def own_or_lead_practises(user: User, of_whom: int) -> None:
+    """Object rule: everybody sees their own lessons, the lead everybody's."""
+    if not user.may(Role.LEAD) and user.pk != of_whom:
+        raise Problem(403, "not_yours", "Only the lead sees the lessons of others.")
+
+
+def sees_all_practice(user: User) -> bool:
+    """Whether this person sees who else practises."""
+    return user.may(Role.LEAD)
 
 
 def own_hours_or_lead(user: User, of_whom: int) -> None:

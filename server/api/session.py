@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Literal
 
+from django.conf import settings
 from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
 from django.db import connection
 from django.http import HttpRequest, HttpResponse
@@ -36,12 +37,18 @@ class Me(Schema):
 
 
 class SessionState(Schema):
-    """Who is signed in, whether the workshop still has no account at all, and whether reports are taken without one."""
+    """Who is signed in, whether the workshop still has no account at all, and whether reports are taken without one.
+
+    ``practice``: this is the place for practice, not the workshop; ``beside``: where the other of the two is (a port of this host, or an
+    address; empty: there is none).
+    """
 
     me: Me | None
     first_account: bool
     demo: bool
     open_reports: bool
+    practice: bool
+    beside: str
 
 
 class SignIn(Schema):
@@ -91,7 +98,14 @@ def session_state(request: HttpRequest) -> SessionState:
     user = request.user
     me = Me.model_validate(user, from_attributes=True) if isinstance(user, User) else None
     empty = me is None and not User.objects.exists()
-    return SessionState(me=me, first_account=empty, demo=is_demo(), open_reports=me is None and openness().reports)
+    return SessionState(
+        me=me,
+        first_account=empty and not settings.PRACTICE,
+        demo=is_demo(),
+        open_reports=me is None and openness().reports,
+        practice=settings.PRACTICE,
+        beside=settings.BESIDE,
+    )
 
 
 class Health(Schema):

@@ -55,6 +55,7 @@ INSTALLED_APPS = [
     "measuring",
     "cases",
     "service",
+    "practice",
     "keeping",
     "demo",
     "api",
@@ -115,6 +116,13 @@ AXES_LOCKOUT_PARAMETERS = ["username", "ip_address"]
 AXES_WHITELIST_CALLABLE = "people.doorkeeping.is_known"
 AXES_VERBOSE = False
 AXES_LOCKOUT_CALLABLE = "kestov.views.locked"
+
+#: Practice: a place of its own beside the workshop, with another database; its cookies are others, as browsers share them among ports.
+PRACTICE = os.environ.get("KESTOV_PRACTICE") == "1"
+if PRACTICE:
+    SESSION_COOKIE_NAME, CSRF_COOKIE_NAME = "practice_session", "practice_csrf"
+#: Where the other of the two is met: a port of the same host, or an address (empty: there is none).
+BESIDE = os.environ.get("KESTOV_BESIDE", "")
 
 SESSION_COOKIE_AGE = 30 * 24 * 3600
 SESSION_COOKIE_SAMESITE = "Lax"

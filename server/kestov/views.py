@@ -20,6 +20,9 @@ def front(request: HttpRequest) -> HttpResponse:
         if request.path == "/":
             ahead.append(_ASKED.format("/api/floor"))
     page = index.read_text(encoding="utf-8").replace("</head>", "".join(ahead) + "</head>", 1)
+    if settings.PRACTICE:
+        # Before anything is drawn: another paper, other cookies.
+        page = page.replace("<html ", "<html data-practice ", 1)
     response = HttpResponse(page)
     response["Cache-Control"] = "no-cache"
     return response

@@ -9,7 +9,6 @@ from pydantic import BaseModel, ConfigDict
 
 from ..knowledge import checks, findings
 from ..machine import Description
-from ..procedures.base import Result
 from ..quantities import Quantity
 from ..simulator.machine import SimMachine
 from . import acts, advice
@@ -160,14 +159,12 @@ def _too_soon(begun: Begun, done: Sequence[Done]) -> list[str]:
     return list(dict.fromkeys(out))
 
 
-def held(sim: SimMachine, procedure: str, place: str, result: Result) -> Held | None:
-    """A measured figure against the truth of the machine that was measured; None where there is no one true figure."""
-    found: Mapping[str, Any] = result.model_dump()
-    true = _true(sim, procedure, place)
-    name = _FIGURE.get(procedure)
-    if true is None or name is None or not isinstance(found.get(name), dict):
+def held(procedure: str, place: str, found: Mapping[str, Any], true: float) -> Held | None:
+    """A result (as a dictionary) against the true figure of what was measured; None where it has no figure of the kind."""
+    told = found.get(_FIGURE.get(procedure, ""))
+    if not isinstance(told, dict):
         return None
-    q = Quantity.model_validate(found[name])
+    q = Quantity.model_validate(told)
     within = abs(q.value - true) <= WITHIN * max(q.u95 or 0.0, 1e-9)
     return Held(words=f"{procedure.replace('-', ' ')}, {place.upper()}", measured=q, true=true, within=within)
 
@@ -175,11 +172,12 @@ def held(sim: SimMachine, procedure: str, place: str, result: Result) -> Held | 
 #: Which figure of a result has one true value in a simulated machine.
 _FIGURE = {
     "belt-pluck": "tension", "belt-deflection": "tension", "steps": "error", "motor-current": "percent_of_rated", "gantry": "tilt",
-    "drag": "mean_force", "play": "play",
+    "play": "play",
 }  # fmt: skip
 
 
-def _true(sim: SimMachine, procedure: str, place: str) -> float | None:
+def true_figure(sim: SimMachine, procedure: str, place: str) -> float | None:
+    """The one true figure of what a procedure measures there; None where there is none."""
     if procedure in ("belt-pluck", "belt-deflection"):
         return sim.belts[place].tension_n if place in sim.belts else None
     if procedure == "steps":

@@ -265,12 +265,12 @@ class Accounts(unittest.TestCase):
         t = lessons.begin("slack_belt", 5).truth
         sim = truth.simulated(t, machine("bed_slinger"), LIMITS)
         _, result = acts.measured(sim, "belt-deflection", "x", machine("bed_slinger"), LIMITS, 4)
-        held = account.held(sim, "belt-deflection", "x", result)
+        true = account.true_figure(sim, "belt-deflection", "x")
+        held = account.held("belt-deflection", "x", result.model_dump(), true)
         self.assertAlmostEqual(held.true, sim.belts["x"].tension_n)
         self.assertTrue(held.within)
-        wide = sim.model_copy(update={"belts": {"x": sim.belts["x"].model_copy(update={"tension_n": 40.0})}})
-        self.assertFalse(account.held(wide, "belt-deflection", "x", result).within)
-        self.assertIsNone(account.held(sim, "resonance", "x", result))
+        self.assertFalse(account.held("belt-deflection", "x", result.model_dump(), 40.0).within)
+        self.assertIsNone(account.true_figure(sim, "resonance", "x"))
 
 
 class Acts(unittest.TestCase):

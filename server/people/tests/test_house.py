@@ -6,7 +6,7 @@ from pathlib import Path
 
 SERVER = Path(__file__).resolve().parents[2]
 #: From the ground up; each may import those before it. ``demo`` and ``kestov`` put all together.
-STOREYS = ("people", "work", "post", "workshop", "measuring", "cases", "service", "keeping", "api")
+STOREYS = ("people", "work", "post", "workshop", "measuring", "cases", "service", "practice", "keeping", "api")
 
 
 def imported(file):
