@@ -50,7 +50,7 @@ def arguments(parser: argparse.ArgumentParser) -> None:
         "--mail-port", type=int, default=8791, help="port of the demo's stand-in of a mail server (0: none)"
     )
     parser.add_argument(
-        "--practice-port", type=int, metavar="PORT", help="where practice is served (the port after --port; 0: none)"
+        "--practice-port", type=int, metavar="PORT", help="where practice is served (ten above --port; 0: none)"
     )
     parser.add_argument("--workers", type=int, default=2, help="web processes")
     parser.add_argument(
@@ -133,7 +133,7 @@ def main(args: argparse.Namespace) -> int:
                 parts.append(Part("The stand-in", lambda: _stand_in(args, env)))
                 parts += [Part("The mail server's stand-in", lambda: _mail(args, env))] if _stands_in(args, env) else []
             if practises:
-                parts.append(Part("Practice", lambda: _practice(args, env, certificate), _PRACTICE_NOTE))
+                parts.append(Part("Practice", lambda: _practice(args, env, certificate, cluster), _PRACTICE_NOTE))
             for part in parts:
                 part.start()
             if serves:
@@ -224,7 +224,7 @@ def _long_work(args: argparse.Namespace, env: dict[str, str]) -> None:
 def _practises(args: argparse.Namespace, env: dict[str, str]) -> bool:
     """Whether practice is served beside the workshop, and where: told to both. A managed database is asked for one of its own."""
     if args.practice_port is None:
-        args.practice_port = args.port + 1 if args.port < 65535 else 0
+        args.practice_port = args.port + _APART if args.port + _APART <= 65535 else 0
     own = env.get("KESTOV_PRACTICE_DATABASE_URL", "")
     if not args.practice_port or (not own and not args.own_cluster):
         return False
@@ -236,25 +236,26 @@ def _practises(args: argparse.Namespace, env: dict[str, str]) -> bool:
 
 
 def _practice(
-    args: argparse.Namespace, env: dict[str, str], certificate: tuple[Path, Path] | None
+    args: argparse.Namespace, env: dict[str, str], certificate: tuple[Path, Path] | None, cluster: Cluster | None
 ) -> subprocess.Popen[bytes]:
     """Practice by the same application in a process of its own, with a database of its own. It comes up behind the workshop."""
-    own = env.get("KESTOV_PRACTICE_DATABASE_URL") or f"{env['DATABASE_URL'].rpartition('/')[0]}/kestov_practice"
-    make = [] if env.get("KESTOV_PRACTICE_DATABASE_URL") else ["--make", env["DATABASE_URL"]]
+    own = env.get("KESTOV_PRACTICE_DATABASE_URL", "")
     theirs = {
         **{k: v for k, v in env.items() if k not in _OF_THE_WORKSHOP},
-        "DATABASE_URL": own,
+        "DATABASE_URL": own or (cluster.beside(env["DATABASE_URL"], "practice") if cluster else ""),
         "KESTOV_POOL": "0",
         "KESTOV_PRACTICE": "1",
         "KESTOV_BESIDE": env.get("KESTOV_PRACTICE_BESIDE", str(args.port)),
     }
     serve = serving.command(args.bind, args.practice_port, 1, certificate, setup.PYTHON)
-    command = [setup.PYTHON, "manage.py", "practise", *make, "--", *serve]
+    command = [setup.PYTHON, "manage.py", "practise", "--", *serve]
     return subprocess.Popen(
         command, cwd=ROOT / "server", env=theirs, start_new_session=True, preexec_fn=end_with_parent
     )
 
 
+#: So far from the workshop's port is that of practice, where none is told.
+_APART = 10
 #: What practice is not told: it sends no letters, asks no calendar or instrument, and writes no backups.
 _OF_THE_WORKSHOP = {"KESTOV_MAIL", "KESTOV_MAIL_FROM", "KESTOV_CALENDARS", "KESTOV_INSTRUMENTS", "KESTOV_BACKUPS"}
 

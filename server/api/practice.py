@@ -41,7 +41,7 @@ class TicketIn(Schema):
     ticket: str = Field(max_length=2000)
 
 
-class LessonOut(Schema):
+class PracticeLesson(Schema):
     """A lesson that can be begun. ``done``: how often this person has ended it; ``right``: put right at least once."""
 
     id: str
@@ -55,7 +55,7 @@ class LessonOut(Schema):
     right: bool
 
 
-class RecordLine(Schema):
+class PracticeLine(Schema):
     """A lesson that has ended, in short."""
 
     id: int
@@ -72,22 +72,23 @@ class RecordLine(Schema):
     unread: int
     within: int
     figures: int
+    unaided: bool
     ended_at: datetime
 
 
-class PersonOut(Schema):
+class Practises(Schema):
     id: int
     name: str
     lessons: int
 
 
-class Told(Account):
+class PracticeAccount(Account):
     """The account of a lesson, with what it teaches."""
 
     teaches: str
 
 
-class RunOut(Schema):
+class PracticeRun(Schema):
     """A lesson that was begun: how the machine stands, what it took so far, how the part came out last; once it has ended, the account.
 
     ``stopped``: it ended by something unsafe.
@@ -107,51 +108,53 @@ class RunOut(Schema):
     minutes: float
     cost: float
     closed: bool
+    unaided: bool
     looks: Print
     printed: int
     how: How
     ended_at: datetime | None
-    told: Told | None
+    told: PracticeAccount | None
 
 
 class PracticeOut(Schema):
     """What there is to practise, what this person has done, and the lesson that they are in; ``people``: for the lead, who else practises."""
 
-    lessons: list[LessonOut]
+    lessons: list[PracticeLesson]
     machines: dict[Kinematics, str]
-    record: list[RecordLine]
-    now: RunOut | None
-    people: list[PersonOut]
+    record: list[PracticeLine]
+    now: PracticeRun | None
+    people: list[Practises]
 
 
-class BeginIn(Schema):
+class PracticeBegin(Schema):
     """A lesson by its id, or a machine drawn by chance: of which kind, with one fault or two. The same ``seed`` is the same machine for
-    everybody; without one it is drawn."""
+    everybody; without one it is drawn. ``unaided``: without the advice."""
 
     lesson: str = Field("", max_length=40)
     kinematics: str = Field("", max_length=12)
     seed: int | None = Field(None, ge=1, le=lessons.MOST_SEED)
     two: bool = False
+    unaided: bool = False
 
 
-class LookIn(Schema):
+class PracticeLook(Schema):
     check: str = Field(max_length=40)
     place: str = Field("", max_length=5)
 
 
-class AskIn(Schema):
+class PracticeAsk(Schema):
     """A finding that a member may tell; ``places``: it is there, and asked is where."""
 
     finding: str = Field(max_length=40)
     places: list[str] = Field([], max_length=19)
 
 
-class MendIn(Schema):
+class PracticeMend(Schema):
     fault: str = Field(max_length=40)
     place: str = Field("", max_length=5)
 
 
-class StandIn(Schema):
+class PracticeStand(Schema):
     turn: Literal["unplug", "plug_in", "cool"]
 
 
@@ -162,21 +165,21 @@ class MetOut(Schema):
     words: str
 
 
-class DoneOut(Schema):
+class PracticeDone(Schema):
     """What was met by something that was done, and how the lesson stands after it."""
 
     met: list[MetOut]
-    run: RunOut
+    run: PracticeRun
 
 
-def _run(row: Lesson, user: User) -> RunOut:
+def _run(row: Lesson, user: User) -> PracticeRun:
     begun, stands, known = Begun.model_validate(row.begun), running.standing(row), lessons.lessons().get(row.name)
     did = running.done(row)
     told = None
     if row.told is not None:
-        told = Told(**Account.model_validate(row.told).model_dump(), teaches=known.teaches if known else "")
+        told = PracticeAccount(**Account.model_validate(row.told).model_dump(), teaches=known.teaches if known else "")
     assert row.printer_id is not None and row.case is not None
-    return RunOut(
+    return PracticeRun(
         id=row.pk,
         name=row.name,
         title=begun.title,
@@ -191,6 +194,7 @@ def _run(row: Lesson, user: User) -> RunOut:
         minutes=sum(d.minutes for d in did),
         cost=sum(d.cost for d in did),
         closed=not row.case.is_open,
+        unaided=row.unaided,
         looks=Print.model_validate(row.looks),
         printed=sum(d.kind == "printed" for d in did),
         how=cast(How, row.how),
@@ -199,14 +203,14 @@ def _run(row: Lesson, user: User) -> RunOut:
     )
 
 
-def _after(row: Lesson, user: User, met: list[Met] | None = None) -> DoneOut:
+def _after(row: Lesson, user: User, met: list[Met] | None = None) -> PracticeDone:
     rows = [MetOut(place=m.place, words=m.words) for m in met or []]
-    return DoneOut(met=rows, run=_run(running.seen(row.pk), user))
+    return PracticeDone(met=rows, run=_run(running.seen(row.pk), user))
 
 
-def _record(user: User) -> list[RecordLine]:
+def _record(user: User) -> list[PracticeLine]:
     return [
-        RecordLine(id=row.pk, seed=row.seed, ended_at=row.ended_at, **running.line(row).model_dump())
+        PracticeLine(id=row.pk, seed=row.seed, ended_at=row.ended_at, **running.line(row).model_dump())
         for row in running.of(user)[:200]
         if row.ended_at is not None
     ]
@@ -233,7 +237,7 @@ def practice(request: SignedIn):
     running.must_practise()
     record = _record(request.user)
     rows = [
-        LessonOut(
+        PracticeLesson(
             **row.model_dump(include={"id", "title", "step", "minutes", "kinematics", "why"}),
             machine=lessons.machines()[row.kinematics].name,
             done=sum(r.lesson == row.id for r in record),
@@ -248,14 +252,14 @@ def practice(request: SignedIn):
         record=record,
         now=_run(now, request.user) if now is not None else None,
         people=[
-            PersonOut(id=u.pk, name=u.name, lessons=n)
+            Practises(id=u.pk, name=u.name, lessons=n)
             for u, n in (running.who_practises() if sees_all_practice(request.user) else [])
         ],
     )
 
 
 @router.get(
-    "/practice/people/{user_id}", auth=may("practice.see"), response=list[RecordLine], operation_id="practice.record"
+    "/practice/people/{user_id}", auth=may("practice.see"), response=list[PracticeLine], operation_id="practice.record"
 )
 def record(request: SignedIn, user_id: int):
     """Somebody's record: the lead sees everybody's."""
@@ -264,16 +268,16 @@ def record(request: SignedIn, user_id: int):
     return _record(running.person(user_id))
 
 
-@router.post("/practice/runs", auth=may("practice.do"), response=RunOut, operation_id="practice.begin")
+@router.post("/practice/runs", auth=may("practice.do"), response=PracticeRun, operation_id="practice.begin")
 @once
-def begin(request: SignedIn, payload: BeginIn):
+def begin(request: SignedIn, payload: PracticeBegin):
     """Begin a lesson."""
     p = payload
-    row = running.begin(request.user, p.lesson, p.kinematics, p.seed, p.two)
+    row = running.begin(request.user, p.lesson, p.kinematics, p.seed, p.two, p.unaided)
     return _run(running.seen(row.pk), request.user)
 
 
-@router.get("/practice/runs/{run_id}", auth=may("practice.see"), response=RunOut, operation_id="practice.run")
+@router.get("/practice/runs/{run_id}", auth=may("practice.see"), response=PracticeRun, operation_id="practice.run")
 def run(request: SignedIn, run_id: int):
     """A lesson, one's own; the lead sees everybody's."""
     row = running.seen(run_id)
@@ -281,32 +285,38 @@ def run(request: SignedIn, run_id: int):
     return _run(row, request.user)
 
 
-@router.post("/practice/runs/{run_id}/look", auth=may("practice.do"), response=DoneOut, operation_id="practice.look")
+@router.post(
+    "/practice/runs/{run_id}/look", auth=may("practice.do"), response=PracticeDone, operation_id="practice.look"
+)
 @once
-def look(request: SignedIn, run_id: int, payload: LookIn):
+def look(request: SignedIn, run_id: int, payload: PracticeLook):
     """Do a check by hand and eye; the answer is what is met, for who looks to judge."""
     row = running.held(run_id, request.user)
     return _after(row, request.user, doing.look(row, payload.check, payload.place))
 
 
-@router.post("/practice/runs/{run_id}/ask", auth=may("practice.do"), response=DoneOut, operation_id="practice.ask")
+@router.post("/practice/runs/{run_id}/ask", auth=may("practice.do"), response=PracticeDone, operation_id="practice.ask")
 @once
-def ask(request: SignedIn, run_id: int, payload: AskIn):
+def ask(request: SignedIn, run_id: int, payload: PracticeAsk):
     """Ask whoever complains."""
     row = running.held(run_id, request.user)
     return _after(row, request.user, doing.ask(row, payload.finding, payload.places))
 
 
-@router.post("/practice/runs/{run_id}/mend", auth=may("practice.do"), response=DoneOut, operation_id="practice.mend")
+@router.post(
+    "/practice/runs/{run_id}/mend", auth=may("practice.do"), response=PracticeDone, operation_id="practice.mend"
+)
 @once
-def mend(request: SignedIn, run_id: int, payload: MendIn):
+def mend(request: SignedIn, run_id: int, payload: PracticeMend):
     """Do a repair on the practice machine; whether it helped is seen by looking."""
     row = running.held(run_id, request.user)
     doing.repair(row, payload.fault, payload.place)
     return _after(row, request.user)
 
 
-@router.post("/practice/runs/{run_id}/print", auth=may("practice.do"), response=DoneOut, operation_id="practice.print")
+@router.post(
+    "/practice/runs/{run_id}/print", auth=may("practice.do"), response=PracticeDone, operation_id="practice.print"
+)
 @once
 def print_again(request: SignedIn, run_id: int):
     """Print the part of the complaint again."""
@@ -315,16 +325,18 @@ def print_again(request: SignedIn, run_id: int):
     return _after(row, request.user)
 
 
-@router.post("/practice/runs/{run_id}/stand", auth=may("practice.do"), response=DoneOut, operation_id="practice.stand")
+@router.post(
+    "/practice/runs/{run_id}/stand", auth=may("practice.do"), response=PracticeDone, operation_id="practice.stand"
+)
 @once
-def stand(request: SignedIn, run_id: int, payload: StandIn):
+def stand(request: SignedIn, run_id: int, payload: PracticeStand):
     """Unplug it, plug it in, or wait until it has cooled."""
     row = running.held(run_id, request.user)
     running.stand(row, payload.turn)
     return _after(row, request.user)
 
 
-@router.post("/practice/runs/{run_id}/end", auth=may("practice.do"), response=RunOut, operation_id="practice.end")
+@router.post("/practice/runs/{run_id}/end", auth=may("practice.do"), response=PracticeRun, operation_id="practice.end")
 @once
 def end(request: SignedIn, run_id: int):
     """End a lesson, and be told what was true. Where its case was not closed, it is given up."""

@@ -23,7 +23,9 @@ class Closing(models.TextChoices):
 
 
 class Case(models.Model):
-    """A complaint about one printer, from the first report to a proven end."""
+    """A complaint about one printer, from the first report to a proven end. ``unaided``: who works on it is not told what it may be, nor
+    what to do next; they said so when they began to practise.
+    """
 
     printer = models.ForeignKey(Printer, on_delete=models.PROTECT, related_name="cases")
     title = models.CharField(max_length=120)
@@ -38,6 +40,7 @@ class Case(models.Model):
     # The confirmed cause as the knowledge names it, with its place; blank where it is not on the list.
     fault = models.CharField(max_length=40, blank=True)
     fault_axis = models.CharField(max_length=5, blank=True)
+    unaided = models.BooleanField(default=False)
     closed_by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
     closed_at = models.DateTimeField(null=True)
 

@@ -157,6 +157,9 @@ def _weighed_step(case: Case, weighed: Weighed | None) -> Step:
     if weighed is None:
         return Step(kind="check", title="A technician is on it", why="You will see here how it ends.", minutes=0)
     result = weighed.result
+    if case.unaided:
+        why = "You work without the advice: ask, look, measure and mend as you see fit, then close the case with what it was."
+        return Step(kind="check", title="What next?", why=why, minutes=0)
     belts = case.printer.motion().belts()
     if result.repair_now and not result.repair_now[0].beside:
         best = result.repair_now[0]

@@ -73,7 +73,27 @@ def weigh(case: Case) -> Weighed:
         f"Began after: {e.event.replace('_', ' ')} on {e.at:%-d %B}" + (f" ({e.note})" if e.note else "")
         for e in happened
     ]
-    return Weighed(analyse(context), words + elsewhere, counts, book)
+    result = analyse(context)
+    if case.unaided and case.is_open:
+        return Weighed(without_advice(result), words, {}, book)
+    return Weighed(result, words + elsewhere, counts, book)
+
+
+def without_advice(result: DiagnoseResult) -> DiagnoseResult:
+    """A weighing of which only danger is told, and what can be looked at here, in the order of the alphabet."""
+    told = {"outcomes": [], "saves_minutes": 0.0, "why": "", "why_now": "", "gate": None}
+    rows = [n.model_copy(update=told) for n in [*result.next, *result.others]]
+    rows.sort(key=lambda n: (n.label, n.axis or ""))
+    hidden: dict[str, Any] = {
+        "hypotheses": [],
+        "next": [],
+        "repair_now": [],
+        "ask": [],
+        "warnings": [],
+        "process_probability": 0.0,
+        "expected_minutes": 0.0,
+    }
+    return result.model_copy(update=hidden | {"others": rows})
 
 
 def places_here(printer: Printer) -> frozenset[str]:

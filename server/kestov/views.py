@@ -17,7 +17,7 @@ def front(request: HttpRequest) -> HttpResponse:
     ahead = [_FONT.format(f.name) for f in sorted((settings.DIST / "assets").glob("*-next-latin-wght-*.woff2"))]
     if settings.SESSION_COOKIE_NAME in request.COOKIES:
         ahead.append(_ASKED.format("/api/session"))
-        if request.path == "/":
+        if request.path == "/" and not settings.PRACTICE:
             ahead.append(_ASKED.format("/api/floor"))
     page = index.read_text(encoding="utf-8").replace("</head>", "".join(ahead) + "</head>", 1)
     if settings.PRACTICE:

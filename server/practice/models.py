@@ -11,7 +11,8 @@ from workshop.models import Printer
 
 class Lesson(models.Model):
     """A lesson that somebody has begun: the core's ``begun`` (the truth when it was met, and the complaint), ``truth`` as it is now, and
-    how the machine ``stands``. ``name``: which lesson (empty: a machine drawn by chance). ``looks``: the part as it was printed last.
+    how the machine ``stands``. ``name``: which lesson (empty: a machine drawn by chance). ``looks``: the part as it was printed last. ``unaided``: without the
+    advice.
 
     ``told``: the account, once it has ended; ``how``: how it ended. Of the truth nothing leaves the server before.
     """
@@ -27,6 +28,7 @@ class Lesson(models.Model):
     truth = models.JSONField()
     stands = models.JSONField()
     looks = models.JSONField()
+    unaided = models.BooleanField(default=False)
     begun_at = models.DateTimeField()
     ended_at = models.DateTimeField(null=True)
     how = models.CharField(

@@ -55,7 +55,7 @@ def must_practise() -> None:
 
 
 @transaction.atomic
-def begin(user: User, lesson: str, kinematics: str, seed: int | None, two: bool) -> Lesson:
+def begin(user: User, lesson: str, kinematics: str, seed: int | None, two: bool, unaided: bool = False) -> Lesson:
     """Begin a lesson, or where none is named a machine drawn by chance; the same seed is the same machine for everybody."""
     must_practise()
     User.objects.select_for_update().get(pk=user.pk)
@@ -73,7 +73,7 @@ def begin(user: User, lesson: str, kinematics: str, seed: int | None, two: bool)
     truth = begun.truth
     row = Lesson.objects.create(
         user=user, name=begun.lesson, title=begun.title, kinematics=truth.kinematics, seed=number, begun=begun.model_dump(mode="json"),
-        truth=truth.model_dump(mode="json"), stands=Standing().model_dump(), looks=prints.printed(truth).model_dump(mode="json"), begun_at=now(),
+        truth=truth.model_dump(mode="json"), stands=Standing().model_dump(), looks=prints.printed(truth).model_dump(mode="json"), begun_at=now(), unaided=unaided,
     )  # fmt: skip
     machine = lessons.machines()[truth.kinematics]
     member = _member()
@@ -85,6 +85,7 @@ def begin(user: User, lesson: str, kinematics: str, seed: int | None, two: bool)
     printer.save(update_fields=["simulated"])
     first, *also = (cases.Seen(t.finding, t.axis or "") for t in begun.told)
     case = cases.report(printer, first, begun.words, "", member, also)
+    case.unaided = unaided
     cases.take(case, user)
     row.printer, row.case = printer, case
     row.save(update_fields=["printer", "case"])
@@ -316,6 +317,7 @@ class Line(BaseModel):
     unread: int
     within: int
     figures: int
+    unaided: bool
 
 
 def line(row: Lesson) -> Line:
@@ -323,5 +325,5 @@ def line(row: Lesson) -> Line:
     told = Account.model_validate(row.told)
     return Line(
         lesson=row.name, title=row.title, how=row.how, right=told.right, found=told.found, minutes=told.minutes, advised_minutes=told.advised_minutes,
-        cost=told.cost, unsafe=len(told.unsafe), unread=len(told.unread), within=sum(f.within for f in told.figures), figures=len(told.figures),
+        cost=told.cost, unsafe=len(told.unsafe), unread=len(told.unread), within=sum(f.within for f in told.figures), figures=len(told.figures), unaided=row.unaided,
     )  # fmt: skip

@@ -10,6 +10,7 @@ import { Part, patient } from "./kit/Part";
 import { WayBar } from "./machine/WayBar";
 import { KeptEntries } from "./offline/KeptEntries";
 import { KeptLine } from "./offline/KeptLine";
+import { practising } from "./practice/beside";
 import { atLeast, type Me, MeContext } from "./session/me";
 
 /** Views are fetched when they are wanted; the likely next ones ahead, once the first stands. */
@@ -49,6 +50,10 @@ const FETCH = {
   scripting: () => import("./workshop/Scripting"),
   signIn: () => import("./session/SignIn"),
   me: () => import("./session/MyAccount"),
+  practice: () => import("./practice/PracticeHome"),
+  account: () => import("./practice/AccountPage"),
+  doorway: () => import("./practice/Doorway"),
+  bar: () => import("./practice/PracticeBar"),
 };
 const view = <M, K extends keyof M>(fetch: () => Promise<M>, name: K) =>
   lazy(async () => ({ default: (await patient(fetch))[name] as ComponentType<object> }));
@@ -86,6 +91,13 @@ const QuarterPage = view(FETCH.quarter, "QuarterPage");
 const InstrumentPage = view(FETCH.instrument, "InstrumentPage");
 const StudyPage = view(FETCH.study, "StudyPage");
 const Scripting = view(FETCH.scripting, "Scripting");
+const PracticeHome = view(FETCH.practice, "PracticeHome");
+const AccountPage = view(FETCH.account, "AccountPage");
+const ToPractice = view(FETCH.doorway, "ToPractice");
+const Enter = view(FETCH.doorway, "Enter");
+const Outside = view(FETCH.doorway, "Outside");
+const BackToTheWorkshop = view(FETCH.doorway, "BackToTheWorkshop");
+const PracticeBar = view(FETCH.bar, "PracticeBar");
 const MyAccount = view(FETCH.me, "MyAccount");
 const FirstAccount = view(FETCH.signIn, "FirstAccount");
 const MyMenu = lazy(async () => ({ default: (await patient(() => import("./session/MyMenu"))).MyMenu }));
@@ -105,13 +117,14 @@ const WAS_IN = "kestov-was-in";
 /** Ask for what the first page will want before anything is drawn: who it is, and for one who was here before, the floor. */
 export function askAhead(client: QueryClient): void {
   void client.prefetchQuery(SESSION);
-  if (location.pathname === "/" && localStorage.getItem(WAS_IN)) void client.prefetchQuery(FLOOR);
+  if (!practising() && location.pathname === "/" && localStorage.getItem(WAS_IN)) void client.prefetchQuery(FLOOR);
 }
 
 export function App() {
   return (
     <Routes>
       <Route path="/wall" element={<Openly of={<Wall />} />} />
+      {practising() ? <Route path="/enter" element={<Openly of={<Enter />} />} /> : null}
       <Route path="/join/:secret" element={<Openly of={<Join />} />} />
       <Route path="*" element={<Signed />} />
     </Routes>
@@ -137,7 +150,9 @@ function Signed() {
   if (!me)
     return (
       <Suspense fallback={<Loading what="the door" />}>
-        {session.data.first_account ? (
+        {session.data.practice ? (
+          <Outside />
+        ) : session.data.first_account ? (
           <FirstAccount />
         ) : (
           <Routes>
@@ -214,11 +229,11 @@ function Frame({ me }: { me: Me }) {
       <header className="flex flex-wrap items-center gap-1 border-b border-line bg-sheet px-5">
         <Link to="/" className="mr-4 flex items-center text-[20px] font-extrabold no-underline">
           <img src="/mark.svg" alt="" className="mr-2 h-6 w-6" />
-          Kestov
+          {practising() ? "Kestov practice" : "Kestov"}
         </Link>
         <nav className="flex flex-wrap" aria-label="Main">
           <NavLink to="/" end className={tab}>
-            Floor
+            {practising() ? "Lessons" : "Floor"}
           </NavLink>
           <NavLink to="/cases" className={tab}>
             Cases
@@ -228,7 +243,7 @@ function Frame({ me }: { me: Me }) {
               Bench
             </NavLink>
           ) : null}
-          {technician ? (
+          {technician && !practising() ? (
             <NavLink to="/rounds" className={tab}>
               Rounds
             </NavLink>
@@ -238,15 +253,30 @@ function Frame({ me }: { me: Me }) {
               Knowledge
             </NavLink>
           ) : null}
-          {technician ? (
+          {technician && !practising() ? (
             <NavLink to="/workshop" className={tab}>
               Workshop
             </NavLink>
           ) : null}
+          {practising() ? null : (
+            <NavLink to="/practice" className={tab}>
+              Practice
+            </NavLink>
+          )}
         </nav>
         <span className="flex-1" />
+        {practising() ? (
+          <Suspense>
+            <BackToTheWorkshop />
+          </Suspense>
+        ) : null}
         <OwnMenu me={me} />
       </header>
+      {practising() ? (
+        <Suspense>
+          <PracticeBar />
+        </Suspense>
+      ) : null}
       <KeptLine />
       <KeptEntries />
       <main id="content" className="flex-1 p-5">
@@ -254,7 +284,9 @@ function Frame({ me }: { me: Me }) {
         <Part at={pathname}>
           <Suspense fallback={<Loading what="the page" />}>
             <Routes>
-              <Route path="/" element={<Floor />} />
+              <Route path="/" element={practising() ? <PracticeHome /> : <Floor />} />
+              <Route path="/practice" element={practising() ? <Navigate to="/" replace /> : <ToPractice />} />
+              <Route path="/lessons/:id" element={<AccountPage />} />
               <Route path="/machines/:id" element={<Machine />} />
               <Route path="/machines/:id/parts" element={<ComponentsPage />} />
               <Route path="/machines/:id/use" element={<UsePage />} />

@@ -12,7 +12,7 @@ from ..machine import Description
 from ..quantities import Quantity
 from ..simulator.machine import SimMachine
 from . import acts, advice
-from .advice import Step, Way
+from .advice import Way, WayStep
 from .lessons import Begun, named
 from .truth import Truth, gone
 
@@ -70,7 +70,7 @@ class Account(_Told):
     found: bool
     right: bool
     made: list[str]
-    way: list[Step]
+    way: list[WayStep]
     minutes: float
     cost: float
     advised: Way
@@ -101,7 +101,7 @@ def account(
         found=named_fault in {f.fault for f in begun.truth.faults},
         right=gone(now) or (_dangerous(begun) and any(d.kind == "stopped" for d in done)),
         made=[named(f) for f in now.made],
-        way=[Step(words=d.words, minutes=d.minutes, cost=d.cost) for d in done],
+        way=[WayStep(words=d.words, minutes=d.minutes, cost=d.cost) for d in done],
         minutes=sum(d.minutes for d in done),
         cost=sum(d.cost for d in done),
         advised=way,

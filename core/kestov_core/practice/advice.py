@@ -25,7 +25,7 @@ MOST_STEPS, MOST_MINUTES = 60, 240.0
 LOOKING = 5.0
 
 
-class Step(BaseModel):
+class WayStep(BaseModel):
     """One thing done: in words, what it took and what it cost."""
 
     model_config = ConfigDict(extra="forbid")
@@ -40,7 +40,7 @@ class Way(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    steps: list[Step]
+    steps: list[WayStep]
     solved: bool
     stopped: bool = False
     #: The true cause's place among the bars at the start and after three answers (1 is first; 99: not among them).
@@ -70,7 +70,7 @@ class _Going:
         ]
         self.set_up: list[str] = []
         self.tried: list[At] = []
-        self.steps: list[Step] = []
+        self.steps: list[WayStep] = []
         self.used: list[tuple[str, str | None]] = []
         self.asked: set[tuple[str, bool]] = set()
         self._sound: dict[tuple[str, str], Mapping[str, Any] | None] = {}
@@ -110,7 +110,7 @@ class _Going:
             self.seen += [{"finding": q.finding, "axis": p, "complaint": False} for p in where[:1]]
         else:
             self.look([(q.finding, None)])
-        self.steps.append(Step(words=f"Asked: {q.label}", minutes=acts.ASKING))
+        self.steps.append(WayStep(words=f"Asked: {q.label}", minutes=acts.ASKING))
 
     def do(self, n: NextCheck) -> None:
         """A check: what an instrument says where it has one, what hand and eye say of the rest."""
@@ -138,7 +138,9 @@ class _Going:
                 self.seen.append({"finding": finding, "axis": place, "state": "present" if there else "absent"})
         minutes = check.minutes + sum(SETUP_MINUTES[s] for s in check.setup if s not in self.set_up)
         self.set_up += check.setup
-        self.steps.append(Step(words=at_place(check.label, None if n.axis is None else str(n.axis)), minutes=minutes))
+        self.steps.append(
+            WayStep(words=at_place(check.label, None if n.axis is None else str(n.axis)), minutes=minutes)
+        )
 
     def _instrument(self, procedure: str | None) -> bool:
         from .. import procedures
@@ -177,7 +179,7 @@ class _Going:
         place = "" if r.axis in (None, "all", "head", "bed", "frame") else str(r.axis)
         self.truth = mend(self.truth, r.fault, place)
         self.tried.append(At(fault=r.fault, place="" if r.axis is None else str(r.axis)))
-        self.steps.append(Step(words=f"Mended: {r.label}", minutes=fault.minutes, cost=acts.cost_of(fault)))
+        self.steps.append(WayStep(words=f"Mended: {r.label}", minutes=fault.minutes, cost=acts.cost_of(fault)))
         if gone(self.truth):
             return
         # What it may have shown is looked for again: what is left of it has another cause.
@@ -190,7 +192,7 @@ class _Going:
         for finding, axis in sorted(again, key=str):
             state = "present" if shown.there(finding, axis) else "absent"
             self.seen.append({"finding": finding, "axis": axis, "state": state, "complaint": False})
-        self.steps.append(Step(words="Looked again", minutes=LOOKING))
+        self.steps.append(WayStep(words="Looked again", minutes=LOOKING))
 
 
 def follow(begun: Begun, description: Description, limits: acts.Limited, wrong: float = 0.0, seed: int = 1) -> Way:
@@ -205,7 +207,7 @@ def follow(begun: Begun, description: Description, limits: acts.Limited, wrong: 
     answers = 0
     while len(going.steps) < MOST_STEPS and sum(s.minutes for s in going.steps) < MOST_MINUTES:
         if result.stop is not None:
-            going.steps.append(Step(words="Stopped: unplugged and tagged out", minutes=acts.PLUG))
+            going.steps.append(WayStep(words="Stopped: unplugged and tagged out", minutes=acts.PLUG))
             dangerous = any(faults()[f].kind == "danger" or f == "heater_or_sensor_loose" for f in true)
             return Way(steps=going.steps, solved=dangerous, stopped=True, told_rank=told_rank, three_rank=three_rank)
         new = [q for q in result.ask if (q.finding, bool(q.places)) not in going.asked]

@@ -3235,6 +3235,266 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practice/ticket": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go
+         * @description A way into practice from the workshop. It says who comes, and nothing else goes with it.
+         */
+        post: operations["practice.go"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/enter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter
+         * @description Come into practice with a ticket of the workshop's.
+         */
+        post: operations["practice.enter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Practice
+         * @description What there is to practise, one's own record, and the lesson that one is in.
+         */
+        get: operations["practice.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/people/{user_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Record
+         * @description Somebody's record: the lead sees everybody's.
+         */
+        get: operations["practice.record"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin
+         * @description Begin a lesson.
+         */
+        post: operations["practice.begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/runs/{run_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Run
+         * @description A lesson, one's own; the lead sees everybody's.
+         */
+        get: operations["practice.run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/runs/{run_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Do a check by hand and eye; the answer is what is met, for who looks to judge.
+         */
+        post: operations["practice.look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/runs/{run_id}/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask
+         * @description Ask whoever complains.
+         */
+        post: operations["practice.ask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/runs/{run_id}/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mend
+         * @description Do a repair on the practice machine; whether it helped is seen by looking.
+         */
+        post: operations["practice.mend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/runs/{run_id}/print": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Print Again
+         * @description Print the part of the complaint again.
+         */
+        post: operations["practice.print"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/runs/{run_id}/stand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stand
+         * @description Unplug it, plug it in, or wait until it has cooled.
+         */
+        post: operations["practice.stand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/runs/{run_id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End
+         * @description End a lesson, and be told what was true. Where its case was not closed, it is given up.
+         */
+        post: operations["practice.end"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/runs/{run_id}/sound/{axis}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sound
+         * @description What an axis sounds like as it runs up a ladder of speeds (WAV).
+         */
+        get: operations["practice.sound"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/near-misses": {
         parameters: {
             query?: never;
@@ -4533,6 +4793,9 @@ export interface components {
         /**
          * SessionState
          * @description Who is signed in, whether the workshop still has no account at all, and whether reports are taken without one.
+         *
+         *     ``practice``: this is the place for practice, not the workshop; ``beside``: where the other of the two is (a port of this host, or an
+         *     address; empty: there is none).
          */
         SessionState: {
             me: components["schemas"]["Me"] | null;
@@ -4542,6 +4805,10 @@ export interface components {
             demo: boolean;
             /** Open Reports */
             open_reports: boolean;
+            /** Practice */
+            practice: boolean;
+            /** Beside */
+            beside: string;
         };
         /** SignIn */
         SignIn: {
@@ -13786,6 +14053,439 @@ export interface components {
             why: string;
         };
         /**
+         * TicketOut
+         * @description The way into practice: a ticket that is good for a minute, and where to (a port of this host, or an address).
+         */
+        TicketOut: {
+            /** Ticket */
+            ticket: string;
+            /** Beside */
+            beside: string;
+        };
+        /** TicketIn */
+        TicketIn: {
+            /** Ticket */
+            ticket: string;
+        };
+        /**
+         * Held
+         * @description A figure that was measured, against the truth.
+         */
+        Held: {
+            /** Words */
+            words: string;
+            measured: components["schemas"]["Quantity"];
+            /** True */
+            true: number;
+            /** Within */
+            within: boolean;
+        };
+        /**
+         * Ledge
+         * @description A layer from which on all stands aside: at which height, and how far.
+         */
+        Ledge: {
+            /** At */
+            at: number;
+            /** Aside Mm */
+            aside_mm: number;
+        };
+        /**
+         * PracticeAccount
+         * @description The account of a lesson, with what it teaches.
+         */
+        PracticeAccount: {
+            /** Truths */
+            truths: string[];
+            /** Found */
+            found: boolean;
+            /** Right */
+            right: boolean;
+            /** Made */
+            made: string[];
+            /** Way */
+            way: components["schemas"]["WayStep"][];
+            /** Minutes */
+            minutes: number;
+            /** Cost */
+            cost: number;
+            advised: components["schemas"]["Way"];
+            /** Advised Minutes */
+            advised_minutes: number;
+            /** Advised Cost */
+            advised_cost: number;
+            /** Unread */
+            unread: string[];
+            /** Too Soon */
+            too_soon: string[];
+            /** Unsafe */
+            unsafe: string[];
+            /** Figures */
+            figures: components["schemas"]["Held"][];
+            /** Teaches */
+            teaches: string;
+        };
+        /**
+         * PracticeLesson
+         * @description A lesson that can be begun. ``done``: how often this person has ended it; ``right``: put right at least once.
+         */
+        PracticeLesson: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+            /** Step */
+            step: number;
+            /** Minutes */
+            minutes: number;
+            /**
+             * Kinematics
+             * @enum {string}
+             */
+            kinematics: "bed_slinger" | "fixed_bed" | "corexy" | "delta" | "belt_bed";
+            /** Machine */
+            machine: string;
+            /** Why */
+            why: string;
+            /** Done */
+            done: number;
+            /** Right */
+            right: boolean;
+        };
+        /**
+         * PracticeLine
+         * @description A lesson that has ended, in short.
+         */
+        PracticeLine: {
+            /** Id */
+            id: number;
+            /** Lesson */
+            lesson: string;
+            /** Title */
+            title: string;
+            /** Seed */
+            seed: number;
+            /** How */
+            how: string;
+            /** Right */
+            right: boolean;
+            /** Found */
+            found: boolean;
+            /** Minutes */
+            minutes: number;
+            /** Advised Minutes */
+            advised_minutes: number;
+            /** Cost */
+            cost: number;
+            /** Unsafe */
+            unsafe: number;
+            /** Unread */
+            unread: number;
+            /** Within */
+            within: number;
+            /** Figures */
+            figures: number;
+            /** Unaided */
+            unaided: boolean;
+            /**
+             * Ended At
+             * Format: date-time
+             */
+            ended_at: string;
+        };
+        /**
+         * PracticeOut
+         * @description What there is to practise, what this person has done, and the lesson that they are in; ``people``: for the lead, who else practises.
+         */
+        PracticeOut: {
+            /** Lessons */
+            lessons: components["schemas"]["PracticeLesson"][];
+            /** Machines */
+            machines: {
+                [key: string]: string;
+            };
+            /** Record */
+            record: components["schemas"]["PracticeLine"][];
+            now: components["schemas"]["PracticeRun"] | null;
+            /** People */
+            people: components["schemas"]["Practises"][];
+        };
+        /**
+         * PracticeRun
+         * @description A lesson that was begun: how the machine stands, what it took so far, how the part came out last; once it has ended, the account.
+         *
+         *     ``stopped``: it ended by something unsafe.
+         */
+        PracticeRun: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Why */
+            why: string;
+            /** Person */
+            person: string;
+            /** Mine */
+            mine: boolean;
+            /** Seed */
+            seed: number;
+            /** Printer Id */
+            printer_id: number;
+            /** Case Id */
+            case_id: number;
+            /** Plugged */
+            plugged: boolean;
+            /** Hot */
+            hot: boolean;
+            /** Minutes */
+            minutes: number;
+            /** Cost */
+            cost: number;
+            /** Closed */
+            closed: boolean;
+            /** Unaided */
+            unaided: boolean;
+            looks: components["schemas"]["Print"];
+            /** Printed */
+            printed: number;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "" | "ended" | "given_up" | "unsafe";
+            /** Ended At */
+            ended_at: string | null;
+            told: components["schemas"]["PracticeAccount"] | null;
+        };
+        /** Practises */
+        Practises: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Lessons */
+            lessons: number;
+        };
+        /**
+         * Print
+         * @description The printed part. ``bands_every_mm``: ribs at one distance (null: none, or with no distance); shares are of how much of it there is.
+         */
+        Print: {
+            /** Walls */
+            walls: components["schemas"]["Wall"][];
+            ring: components["schemas"]["Ring"];
+            /** Too Tall */
+            too_tall: number;
+            /** Bands Every Mm */
+            bands_every_mm: number | null;
+            /** Bands Grow */
+            bands_grow: boolean;
+            /** Bands Uneven */
+            bands_uneven: boolean;
+            /** Strings */
+            strings: number;
+            /** Drooping */
+            drooping: number;
+            /** Thin */
+            thin: number;
+            /** Missing */
+            missing: number[];
+            /** Bulging */
+            bulging: number;
+            /** Sheen */
+            sheen: boolean;
+            /** Infill Gap */
+            infill_gap: boolean;
+            /** First Uneven */
+            first_uneven: number;
+            /**
+             * First Gap
+             * @enum {string}
+             */
+            first_gap: "scraped" | "loose" | "";
+            /** Corner Up */
+            corner_up: boolean;
+            /** Knocked */
+            knocked: boolean;
+            /** Stopped At */
+            stopped_at: number | null;
+            /** Lettering Closed */
+            lettering_closed: boolean;
+        };
+        /**
+         * Ring
+         * @description The ring on the lid: its two widths against each other, sheared by ``lean``; ``flat``, ``gap``: where an axis turns round.
+         */
+        Ring: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Lean */
+            lean: number;
+            /** Flat */
+            flat: ("x" | "y")[];
+            /** Gap */
+            gap: ("x" | "y")[];
+        };
+        /**
+         * Wall
+         * @description A wall that runs along an axis. ``ripple_every_mm``: between ripples after its corners, which the axis across it leaves;
+         *     ``lines_every_mm``: between fine upright lines; ``leans_mm``: its top aside of its foot; ``too_long``: share of its length.
+         */
+        Wall: {
+            /**
+             * Along
+             * @enum {string}
+             */
+            along: "x" | "y";
+            /** Ripple Mm */
+            ripple_mm: number;
+            /** Ripple Every Mm */
+            ripple_every_mm: number;
+            /** Lines Every Mm */
+            lines_every_mm: number | null;
+            /** Leans Mm */
+            leans_mm: number;
+            /** Too Long */
+            too_long: number;
+            /** Ledges */
+            ledges: components["schemas"]["Ledge"][];
+            /** Lip At Turn */
+            lip_at_turn: boolean;
+        };
+        /**
+         * Way
+         * @description A way through a case: its steps, whether the machine was right in the end, and whether it was stopped for danger.
+         */
+        Way: {
+            /** Steps */
+            steps: components["schemas"]["WayStep"][];
+            /** Solved */
+            solved: boolean;
+            /**
+             * Stopped
+             * @default false
+             */
+            stopped: boolean;
+            /**
+             * Told Rank
+             * @default 99
+             */
+            told_rank: number;
+            /**
+             * Three Rank
+             * @default 99
+             */
+            three_rank: number;
+        };
+        /**
+         * WayStep
+         * @description One thing done: in words, what it took and what it cost.
+         */
+        WayStep: {
+            /** Words */
+            words: string;
+            /** Minutes */
+            minutes: number;
+            /**
+             * Cost
+             * @default 0
+             */
+            cost: number;
+        };
+        /**
+         * PracticeBegin
+         * @description A lesson by its id, or a machine drawn by chance: of which kind, with one fault or two. The same ``seed`` is the same machine for
+         *     everybody; without one it is drawn. ``unaided``: without the advice.
+         */
+        PracticeBegin: {
+            /**
+             * Lesson
+             * @default
+             */
+            lesson: string;
+            /**
+             * Kinematics
+             * @default
+             */
+            kinematics: string;
+            /** Seed */
+            seed?: number | null;
+            /**
+             * Two
+             * @default false
+             */
+            two: boolean;
+            /**
+             * Unaided
+             * @default false
+             */
+            unaided: boolean;
+        };
+        /**
+         * MetOut
+         * @description What was met at a place, in words. What it is called is for who looked to say.
+         */
+        MetOut: {
+            /** Place */
+            place: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * PracticeDone
+         * @description What was met by something that was done, and how the lesson stands after it.
+         */
+        PracticeDone: {
+            /** Met */
+            met: components["schemas"]["MetOut"][];
+            run: components["schemas"]["PracticeRun"];
+        };
+        /** PracticeLook */
+        PracticeLook: {
+            /** Check */
+            check: string;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+        };
+        /**
+         * PracticeAsk
+         * @description A finding that a member may tell; ``places``: it is there, and asked is where.
+         */
+        PracticeAsk: {
+            /** Finding */
+            finding: string;
+            /**
+             * Places
+             * @default []
+             */
+            places: string[];
+        };
+        /** PracticeMend */
+        PracticeMend: {
+            /** Fault */
+            fault: string;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+        };
+        /** PracticeStand */
+        PracticeStand: {
+            /**
+             * Turn
+             * @enum {string}
+             */
+            turn: "unplug" | "plug_in" | "cool";
+        };
+        /**
          * Taken
          * @description It was written down.
          */
@@ -19490,6 +20190,307 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["WorthOut"];
                 };
+            };
+        };
+    };
+    "practice.go": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TicketOut"];
+                };
+            };
+        };
+    };
+    "practice.enter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TicketIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+        };
+    };
+    "practice.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeOut"];
+                };
+            };
+        };
+    };
+    "practice.record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeLine"][];
+                };
+            };
+        };
+    };
+    "practice.begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PracticeBegin"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeRun"];
+                };
+            };
+        };
+    };
+    "practice.run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeRun"];
+                };
+            };
+        };
+    };
+    "practice.look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PracticeLook"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeDone"];
+                };
+            };
+        };
+    };
+    "practice.ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PracticeAsk"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeDone"];
+                };
+            };
+        };
+    };
+    "practice.mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PracticeMend"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeDone"];
+                };
+            };
+        };
+    };
+    "practice.print": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeDone"];
+                };
+            };
+        };
+    };
+    "practice.stand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PracticeStand"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeDone"];
+                };
+            };
+        };
+    };
+    "practice.end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeRun"];
+                };
+            };
+        };
+    };
+    "practice.sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                axis: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -12,6 +12,7 @@ import { InDoubt } from "../machine/InDoubt";
 import { beltConditions } from "../machine/Places";
 import { KeptNote } from "../offline/KeptNote";
 import { useWrite } from "../offline/useEntries";
+import { OwnChoice } from "../practice/Own";
 import { CheckStep, OtherChecks, RepairStep } from "./CheckStep";
 import { Close } from "./Close";
 import { Log } from "./Log";
@@ -41,9 +42,11 @@ export function CasePage() {
     for (const key of [["floor"], ["cases"], ["printer", next.printer_id], ["record", next.printer_id]])
       client.invalidateQueries({ queryKey: key });
   };
+  // Where somebody practises without the advice, there are none.
+  const bars = (c.weighing?.result.hypotheses.length ?? 0) > 0;
   return (
     <div
-      className={`grid items-start gap-5 ${c.may_work ? "lg:grid-cols-[310px_minmax(0,1fr)_340px]" : "mx-auto max-w-2xl"}`}
+      className={`grid items-start gap-5 ${c.may_work ? (bars || c.weighing === null ? "lg:grid-cols-[310px_minmax(0,1fr)_340px]" : "lg:grid-cols-[310px_minmax(0,1fr)]") : "mx-auto max-w-2xl"}`}
     >
       <Seen c={c} changed={changed} />
       {c.may_work ? (
@@ -63,7 +66,7 @@ export function CasePage() {
           <Log c={c} changed={changed} />
         </>
       )}
-      {c.may_work ? <Weighing c={c} whatIf={whatIf} /> : null}
+      {c.may_work && (c.weighing === null || bars) ? <Weighing c={c} whatIf={whatIf} /> : null}
     </div>
   );
 }
@@ -180,6 +183,7 @@ function Next({ c, changed, onWhatIf }: { c: Case; changed: (c: Case) => void; o
         </div>
       )}
       {c.state === "in_work" && !closing ? <OtherChecks c={c} onPick={setPicked} /> : null}
+      {c.state === "in_work" && !closing ? <OwnChoice c={c} changed={changed} /> : null}
       {c.state === "closed" ? <InDoubt id={c.printer_id} className="border-t border-hair pt-3" /> : null}
       <Proof c={c} />
     </section>

@@ -9,6 +9,8 @@ import { parseFigure } from "../kit/figures";
 import { placeName } from "../kit/words";
 import { KeptNote } from "../offline/KeptNote";
 import { useWrite } from "../offline/useEntries";
+import { practising } from "../practice/beside";
+import { LookHere, MendHere } from "../practice/DoIt";
 import { useFindings, useKnowledge } from "./knowledge";
 import type { WhatIf } from "./Weighing";
 import { aboutCase, useWaitingHere } from "./writing";
@@ -99,6 +101,12 @@ export function CheckStep({ c, next, changed, onWhatIf, done }: Props) {
           What it finds comes into the weighing by itself.
         </p>
       ) : null}
+      <LookHere
+        key={`${next.check} ${next.axis}`}
+        check={next.check}
+        place={next.axis ?? ""}
+        measured={atBench !== undefined}
+      />
       <h2>What did it show?</h2>
       {check.swap ? (
         <div className="grid gap-3 sm:grid-cols-2">
@@ -233,9 +241,10 @@ export function RepairStep({ c, changed }: { c: Case; changed: (c: Case) => void
       {s.after?.length ? <p>Measure again after it: {s.after.join(", ")}.</p> : null}
       <p className="text-ink2">Not enough? {s.then}</p>
       <ErrorNote error={send.error} />
+      <MendHere key={mark} fault={s.fault!} place={s.place ?? ""} />
       <h2>Is the complaint gone?</h2>
       <div className="flex flex-wrap gap-3">
-        <Button next disabled={send.isPending} onClick={() => send.mutate(true)}>
+        <Button next={!practising()} disabled={send.isPending} onClick={() => send.mutate(true)}>
           Done, it is gone
         </Button>
         <Button disabled={send.isPending} onClick={() => send.mutate(false)}>
@@ -250,6 +259,14 @@ export function RepairStep({ c, changed }: { c: Case; changed: (c: Case) => void
 export function OtherChecks({ c, onPick }: { c: Case; onPick: (n: Next) => void }) {
   const { next = [], others = [] } = c.weighing?.result ?? {};
   if (!next.length && !others.length) return null;
+  // Without the advice they stand by their names alone.
+  if (!c.weighing?.result.hypotheses.length)
+    return (
+      <details open>
+        <summary className="min-h-11 cursor-pointer py-2 font-semibold">What can be looked at and measured</summary>
+        <Checks rows={others} onPick={onPick} />
+      </details>
+    );
   return (
     <details>
       <summary className="min-h-11 cursor-pointer py-2 font-semibold">Other checks, and what each would save</summary>

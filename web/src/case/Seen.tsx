@@ -8,6 +8,7 @@ import { ago, parseFigure } from "../kit/figures";
 import { SymptomDrawing } from "../kit/SymptomDrawing";
 import { placeName } from "../kit/words";
 import { useWrite } from "../offline/useEntries";
+import { AskThem } from "../practice/DoIt";
 import { Atlas } from "./Atlas";
 import { STATE } from "./CaseList";
 import { fits, GROUPS, useFindings, WALLS } from "./knowledge";
@@ -161,16 +162,20 @@ function Questions({ c, changed }: { c: Case; changed: (c: Case) => void }) {
         {rows.map(({ finding, label, places }, k) => (
           <li key={`${finding} ${places?.length ? "where" : ""}`} className="py-2">
             {places?.length ? (
-              <WhereIsIt
-                label={label}
-                places={places}
-                wall={kinds.data?.find((f) => f.id === finding)?.asked === "wall"}
-                tell={(at) => observe.mutate({ finding, label, state: "present", ...at })}
-                unsure={() => observe.mutate({ finding, label, state: "present", note: "not sure where" })}
-              />
+              <>
+                <AskThem key={`${finding} where`} finding={finding} places={places} />
+                <WhereIsIt
+                  label={label}
+                  places={places}
+                  wall={kinds.data?.find((f) => f.id === finding)?.asked === "wall"}
+                  tell={(at) => observe.mutate({ finding, label, state: "present", ...at })}
+                  unsure={() => observe.mutate({ finding, label, state: "present", note: "not sure where" })}
+                />
+              </>
             ) : (
               <>
                 <p>{label}?</p>
+                <AskThem key={finding} finding={finding} places={[]} />
                 <div className="mt-1 flex flex-wrap gap-1.5">
                   <Button
                     className="min-h-11 !gap-1.5 !px-2.5 !text-[16px]"

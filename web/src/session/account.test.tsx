@@ -50,7 +50,11 @@ describe("one's own account", () => {
 describe("a forgotten password", () => {
   it("is set anew by the code of the lead, under the name typed above", async () => {
     const server = slowServer();
-    const user = handle(<SignIn state={{ me: null, first_account: false, demo: false, open_reports: false }} />);
+    const user = handle(
+      <SignIn
+        state={{ me: null, first_account: false, demo: false, open_reports: false, practice: false, beside: "" }}
+      />,
+    );
     await user.type(screen.getByLabelText("Name to sign in with"), "tech");
     await user.click(screen.getByText("Password forgotten?"));
     await user.type(screen.getByLabelText("Code"), "abc");
