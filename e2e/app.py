@@ -56,7 +56,8 @@ def address() -> str:
         shaker = f"127.0.0.1:{s.getsockname()[1]}"
     with psycopg.connect(env["DATABASE_URL"], autocommit=True) as db:
         db.execute("update workshop_instrument set address = %s where kind = 'accelerometer'", [shaker])
-    env |= {"KESTOV_POOL": "1", "KESTOV_INSTRUMENTS": shaker}
+    beside = _practice(base, port)
+    env |= {"KESTOV_POOL": "1", "KESTOV_INSTRUMENTS": shaker, "KESTOV_BESIDE": str(beside)}
     server = subprocess.Popen(serving.command("127.0.0.1", port, workers=1), cwd=ROOT / "server", env=env)
     worker = subprocess.Popen([sys.executable, "manage.py", "worker"], cwd=ROOT / "server", env=env)
     stand_in = subprocess.Popen(
@@ -72,6 +73,29 @@ def address() -> str:
         except OSError:
             time.sleep(0.1)
     raise RuntimeError("the server does not answer")
+
+
+def _practice(base: str, workshop: int) -> int:
+    """Practice beside it, on a database of its own, as ``start`` serves it; its port."""
+    import psycopg
+
+    with psycopg.connect(f"{base}/postgres", autocommit=True) as db:
+        db.execute("drop database if exists kestov_browser_practice with (force)")
+        db.execute("create database kestov_browser_practice")
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        port: int = s.getsockname()[1]
+    env = {
+        **os.environ,
+        "DATABASE_URL": f"{base}/kestov_browser_practice",
+        "PYTHONPATH": f"{ROOT / 'core'}{os.pathsep}{ROOT / 'server'}",
+        "KESTOV_PRACTICE": "1",
+        "KESTOV_BESIDE": str(workshop),
+    }
+    serve = serving.command("127.0.0.1", port, workers=1)
+    server = subprocess.Popen([sys.executable, "manage.py", "practise", "--", *serve], cwd=ROOT / "server", env=env)
+    atexit.register(server.terminate)
+    return port
 
 
 @cache

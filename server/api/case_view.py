@@ -71,7 +71,7 @@ class WeighingOut(Schema):
 
 
 class CaseOut(CaseBrief):
-    """A case with its log and the next thing to do. ``spots``: where a finding can be on its machine, by what its place is."""
+    """A case with its log and the next thing to do. ``unaided``: nobody is told what it may be; ``spots``: where a finding can be on its machine, by what its place is."""
 
     words: str
     since: str
@@ -84,6 +84,7 @@ class CaseOut(CaseBrief):
     may_work: bool
     fault: str
     fault_axis: str
+    unaided: bool
     weighing: WeighingOut | None
     spots: dict[str, list[str]]
 
@@ -135,6 +136,7 @@ def case_out(case: Case, user: User) -> CaseOut:
         step=next_step(case, weighed),
         fault=case.fault,
         fault_axis=case.fault_axis,
+        unaided=case.unaided and case.is_open,
         weighing=WeighingOut(
             result=weighed.result,
             sources=weighed.sources,

@@ -6285,7 +6285,7 @@ export interface components {
         };
         /**
          * CaseOut
-         * @description A case with its log and the next thing to do. ``spots``: where a finding can be on its machine, by what its place is.
+         * @description A case with its log and the next thing to do. ``unaided``: nobody is told what it may be; ``spots``: where a finding can be on its machine, by what its place is.
          */
         CaseOut: {
             /** Id */
@@ -6333,6 +6333,8 @@ export interface components {
             fault: string;
             /** Fault Axis */
             fault_axis: string;
+            /** Unaided */
+            unaided: boolean;
             weighing: components["schemas"]["WeighingOut"] | null;
             /** Spots */
             spots: {

@@ -39,14 +39,12 @@ export function CasePage() {
   const c = query.data;
   const changed = (next: Case) => {
     client.setQueryData(["case", id], next);
-    for (const key of [["floor"], ["cases"], ["printer", next.printer_id], ["record", next.printer_id]])
+    for (const key of [["floor"], ["cases"], ["practice"], ["printer", next.printer_id], ["record", next.printer_id]])
       client.invalidateQueries({ queryKey: key });
   };
-  // Where somebody practises without the advice, there are none.
-  const bars = (c.weighing?.result.hypotheses.length ?? 0) > 0;
   return (
     <div
-      className={`grid items-start gap-5 ${c.may_work ? (bars || c.weighing === null ? "lg:grid-cols-[310px_minmax(0,1fr)_340px]" : "lg:grid-cols-[310px_minmax(0,1fr)]") : "mx-auto max-w-2xl"}`}
+      className={`grid items-start gap-5 ${c.may_work ? (c.unaided ? "lg:grid-cols-[310px_minmax(0,1fr)]" : "lg:grid-cols-[310px_minmax(0,1fr)_340px]") : "mx-auto max-w-2xl"}`}
     >
       <Seen c={c} changed={changed} />
       {c.may_work ? (
@@ -66,7 +64,7 @@ export function CasePage() {
           <Log c={c} changed={changed} />
         </>
       )}
-      {c.may_work && (c.weighing === null || bars) ? <Weighing c={c} whatIf={whatIf} /> : null}
+      {c.may_work && !c.unaided ? <Weighing c={c} whatIf={whatIf} /> : null}
     </div>
   );
 }

@@ -260,7 +260,7 @@ export function OtherChecks({ c, onPick }: { c: Case; onPick: (n: Next) => void 
   const { next = [], others = [] } = c.weighing?.result ?? {};
   if (!next.length && !others.length) return null;
   // Without the advice they stand by their names alone.
-  if (!c.weighing?.result.hypotheses.length)
+  if (c.unaided)
     return (
       <details open>
         <summary className="min-h-11 cursor-pointer py-2 font-semibold">What can be looked at and measured</summary>

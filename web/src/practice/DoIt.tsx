@@ -50,11 +50,13 @@ function Look({ run, check, place, measured }: { run: Run; check: string; place:
 function Sensed({ met, none }: { met: Met[]; none: string }) {
   if (!met.length) return <p role="status">{none}</p>;
   return (
-    <ul role="status" className="grid gap-1.5 text-[18px]">
-      {met.map((m) => (
-        <li key={`${m.place} ${m.words}`}>{m.words}</li>
-      ))}
-    </ul>
+    <div role="status">
+      <ul className="grid gap-1.5 text-[18px]">
+        {met.map((m) => (
+          <li key={`${m.place} ${m.words}`}>{m.words}</li>
+        ))}
+      </ul>
+    </div>
   );
 }
 

@@ -7,11 +7,18 @@ export type Run = Schemas["PracticeRun"];
 export type Done = Schemas["PracticeDone"];
 
 export const usePractice = (when = true) =>
-  useQuery({ queryKey: ["practice"], queryFn: () => got(api.GET("/api/practice")), enabled: when });
+  useQuery({
+    queryKey: ["practice"],
+    queryFn: () => got(api.GET("/api/practice")),
+    enabled: when,
+    refetchInterval: when ? 4000 : false,
+  });
 
 /** The lesson that one is in, in practice; null in the workshop, or between lessons. */
 export function useRun(): Run | null {
-  return usePractice(practising()).data?.now ?? null;
+  const here = practising();
+  const now = usePractice(here).data?.now ?? null;
+  return here ? now : null;
 }
 
 /** Take over how a lesson stands after something was done in it. */
