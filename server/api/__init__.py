@@ -7,6 +7,7 @@ from . import problems
 
 def _build() -> NinjaAPI:
     from . import (
+        alone,
         bench,
         captures,
         cases,
@@ -76,6 +77,7 @@ def _build() -> NinjaAPI:
         stores,
         worth,
         practice,
+        alone,
         near_misses,
         openly,
         trends,

@@ -129,6 +129,10 @@ TABLE: dict[str, Role | None] = {
     "practice.enter": ANYONE,
     "practice.see": M,
     "practice.do": T,
+    "practice.state": L,
+    "alone.see": L,
+    "alone.give": L,
+    "alone.company": T,
     # the workshop itself
     "workshop.see": T,
     "workshop.change": L,

@@ -5,7 +5,7 @@ Callable from the API, a command, the demo or a job alike. Every act takes the c
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Annotated, Literal
@@ -203,11 +203,17 @@ def undo(case: Case, user: User) -> None:
         release(case)
 
 
+#: Asked before a repair is written down (case, fault, who); each may refuse.
+BEFORE_REPAIR: list[Callable[[Case, str, User], None]] = []
+
+
 def repair(case: Case, fault_id: str, axis: str, helped: bool | None, note: str, user: User) -> None:
     """A remedy that was done, and whether it helped: if not, that suspect is out; if so, the complaint was looked for and gone."""
     fault = knowledge.faults().get(fault_id)
     if fault is None:
         raise Refused(422, "out_of_range", "Choose one of the listed faults.", "fault")
+    for asked in BEFORE_REPAIR:
+        asked(case, fault.id, user)
     mended(case.printer, case.pk, axis_of(axis), fault.id, helped, note, user)
     words = {True: "helped", False: "did not help", None: "done"}[helped]
     audit(user, "mended", case, f"{fault.label}: {words}")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
@@ -27,6 +27,9 @@ from .models import Capture, Result, StoredValue, TableMapping
 from .rounds import current_round
 from .setting import current_set, taught
 from .studies import u95_in_hands
+
+#: Asked before a measurement is taken (machine, procedure, who, what goes with it); each may refuse, or note a circumstance.
+BEFORE: list[Callable[[Printer, Procedure, User, Taken], None]] = []
 
 
 @dataclass
@@ -134,6 +137,8 @@ def take(printer: Printer, name: str, user: User, taken: Taken, case_id: int | N
             raise Refused(409, "key_reused", "Another capture already has this id.", "id")
         return kept
     procedure = procedure_at(printer, name, taken.place)
+    for asked in BEFORE:
+        asked(printer, procedure, user, taken)
     typed = {**taken.typed, **(procedure.as_mapped if taken.columns is not None else {})}
     context = fill(procedure.context, typed, known_of(printer, procedure, taken.place, taken.instrument, user))
     # Where the context itself says what was measured, that is its place.

@@ -6,4 +6,4 @@ class Config(AppConfig):
 
     def ready(self) -> None:
         """What is measured, said and turned on a practice machine is heard of when it is written down."""
-        from . import hearing  # noqa: F401
+        from . import alone, hearing  # noqa: F401

@@ -90,6 +90,14 @@ class Alone(models.Model):
         ]
 
 
+class With(models.Model):
+    """Who said that somebody is with them at the machine, until when; the newest counts."""
+
+    user = models.OneToOneField(User, on_delete=models.CASCADE, related_name="+")
+    second = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")
+    until = models.DateTimeField()
+
+
 class Rule(models.Model):
     """Whether the bench asks for a second person where somebody may not do a thing alone yet; one row."""
 

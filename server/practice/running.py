@@ -302,7 +302,7 @@ def person(user_id: int) -> User:
     return row
 
 
-class Line(BaseModel):
+class LessonLine(BaseModel):
     """A lesson that has ended, in short: the core's account cut down to what a record shows."""
 
     lesson: str
@@ -320,10 +320,10 @@ class Line(BaseModel):
     unaided: bool
 
 
-def line(row: Lesson) -> Line:
+def line(row: Lesson) -> LessonLine:
     """A lesson as a line of somebody's record."""
     told = Account.model_validate(row.told)
-    return Line(
+    return LessonLine(
         lesson=row.name, title=row.title, how=row.how, right=told.right, found=told.found, minutes=told.minutes, advised_minutes=told.advised_minutes,
         cost=told.cost, unsafe=len(told.unsafe), unread=len(told.unread), within=sum(f.within for f in told.figures), figures=len(told.figures), unaided=row.unaided,
     )  # fmt: skip

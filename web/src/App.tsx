@@ -54,6 +54,7 @@ const FETCH = {
   account: () => import("./practice/AccountPage"),
   doorway: () => import("./practice/Doorway"),
   bar: () => import("./practice/PracticeBar"),
+  alone: () => import("./practice/AlonePage"),
 };
 const view = <M, K extends keyof M>(fetch: () => Promise<M>, name: K) =>
   lazy(async () => ({ default: (await patient(fetch))[name] as ComponentType<object> }));
@@ -97,6 +98,7 @@ const ToPractice = view(FETCH.doorway, "ToPractice");
 const Enter = view(FETCH.doorway, "Enter");
 const Outside = view(FETCH.doorway, "Outside");
 const BackToTheWorkshop = view(FETCH.doorway, "BackToTheWorkshop");
+const AlonePage = view(FETCH.alone, "AlonePage");
 const PracticeBar = view(FETCH.bar, "PracticeBar");
 const MyAccount = view(FETCH.me, "MyAccount");
 const FirstAccount = view(FETCH.signIn, "FirstAccount");
@@ -286,6 +288,7 @@ function Frame({ me }: { me: Me }) {
             <Routes>
               <Route path="/" element={practising() ? <PracticeHome /> : <Floor />} />
               <Route path="/practice" element={practising() ? <Navigate to="/" replace /> : <ToPractice />} />
+              <Route path="/alone" element={<AlonePage />} />
               <Route path="/lessons/:id" element={<AccountPage />} />
               <Route path="/machines/:id" element={<Machine />} />
               <Route path="/machines/:id/parts" element={<ComponentsPage />} />

@@ -3495,6 +3495,150 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/alone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * See
+         * @description Who may do what alone.
+         */
+        get: operations["alone.see"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alone/asks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Asks
+         * @description Let the bench ask for a second person, or no longer.
+         */
+        put: operations["alone.asks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alone/people/{user_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give
+         * @description Let somebody do a thing alone.
+         */
+        post: operations["alone.give"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alone/people/{user_id}/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read
+         * @description Read a practice record that was brought along.
+         */
+        post: operations["alone.record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alone/{alone_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Back
+         * @description Take back that somebody may do a thing alone.
+         */
+        delete: operations["alone.back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/company/{kind}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Company
+         * @description Whether one needs a second person for a thing.
+         */
+        get: operations["alone.company"];
+        put?: never;
+        /**
+         * Beside
+         * @description Say who is with oneself at the machine, for two hours.
+         */
+        post: operations["alone.beside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/people/{user_id}/statement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * State
+         * @description In practice: somebody's record, for the lead to decide by in the workshop.
+         */
+        get: operations["alone.state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/near-misses": {
         parameters: {
             query?: never;
@@ -14488,6 +14632,177 @@ export interface components {
             turn: "unplug" | "plug_in" | "cool";
         };
         /**
+         * AloneAll
+         * @description Everybody who works at machines with what they may do alone; ``asks``: whether the bench asks for a second person.
+         */
+        AloneAll: {
+            /** Asks */
+            asks: boolean;
+            /** People */
+            people: components["schemas"]["AlonePerson"][];
+            /** Things */
+            things: components["schemas"]["AloneThing"][];
+        };
+        /**
+         * AloneOut
+         * @description What somebody may do alone, by whom it was given, when and why; ``record``: so many lessons lay before the lead.
+         */
+        AloneOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "procedure" | "repair";
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Why */
+            why: string;
+            /** Record */
+            record: number;
+        };
+        /** AlonePerson */
+        AlonePerson: {
+            /** Id */
+            id: number;
+            /** Username */
+            username: string;
+            /** Name */
+            name: string;
+            /** Lead */
+            lead: boolean;
+            /** May */
+            may: components["schemas"]["AloneOut"][];
+        };
+        /**
+         * AloneThing
+         * @description Something that can be given.
+         */
+        AloneThing: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "procedure" | "repair";
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+        };
+        /** AloneAsks */
+        AloneAsks: {
+            /** Asks */
+            asks: boolean;
+        };
+        /**
+         * AloneGive
+         * @description ``statement``: the practice record that lay before the lead, as practice signed it.
+         */
+        AloneGive: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "procedure" | "repair";
+            /** Name */
+            name: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Statement
+             * @default
+             */
+            statement: string;
+        };
+        /**
+         * LessonLine
+         * @description A lesson that has ended, in short: the core's account cut down to what a record shows.
+         */
+        LessonLine: {
+            /** Lesson */
+            lesson: string;
+            /** Title */
+            title: string;
+            /** How */
+            how: string;
+            /** Right */
+            right: boolean;
+            /** Found */
+            found: boolean;
+            /** Minutes */
+            minutes: number;
+            /** Advised Minutes */
+            advised_minutes: number;
+            /** Cost */
+            cost: number;
+            /** Unsafe */
+            unsafe: number;
+            /** Unread */
+            unread: number;
+            /** Within */
+            within: number;
+            /** Figures */
+            figures: number;
+            /** Unaided */
+            unaided: boolean;
+        };
+        /** AloneRead */
+        AloneRead: {
+            /** Statement */
+            statement: string;
+        };
+        /**
+         * Company
+         * @description Whether a second person is needed, who may be it, and who is there now.
+         */
+        Company: {
+            /** Needed */
+            needed: boolean;
+            /** Label */
+            label: string;
+            /** May */
+            may: components["schemas"]["CompanyPerson"][];
+            /** Now */
+            now: string;
+            /** Fits */
+            fits: boolean;
+        };
+        /** CompanyPerson */
+        CompanyPerson: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /** CompanyIn */
+        CompanyIn: {
+            /** Second Id */
+            second_id: number;
+        };
+        /**
+         * Stated
+         * @description A practice record to decide by, for the workshop to read.
+         */
+        Stated: {
+            /** Username */
+            username: string;
+            /** Statement */
+            statement: string;
+        };
+        /**
          * Taken
          * @description It was written down.
          */
@@ -20493,6 +20808,196 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    "alone.see": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AloneAll"];
+                };
+            };
+        };
+    };
+    "alone.asks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AloneAsks"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AloneAll"];
+                };
+            };
+        };
+    };
+    "alone.give": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AloneGive"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AloneAll"];
+                };
+            };
+        };
+    };
+    "alone.record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AloneRead"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LessonLine"][];
+                };
+            };
+        };
+    };
+    "alone.back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alone_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AloneAll"];
+                };
+            };
+        };
+    };
+    "alone.company": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "procedure" | "repair";
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Company"];
+                };
+            };
+        };
+    };
+    "alone.beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "procedure" | "repair";
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompanyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Company"];
+                };
+            };
+        };
+    };
+    "alone.state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stated"];
+                };
             };
         };
     };

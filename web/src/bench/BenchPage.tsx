@@ -1,4 +1,5 @@
 /** One measurement at a place of a machine: made from its card, from what it asks for and where that is known. */
+
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, Navigate, useParams, useSearchParams } from "react-router";
@@ -19,6 +20,7 @@ import { parseFigure, sentence } from "../kit/figures";
 import { ReadingsField, type Row } from "../kit/ReadingsField";
 import { Sketch } from "../kit/Sketch";
 import { KeptNote } from "../offline/KeptNote";
+import { Company } from "../practice/Company";
 import { useMe } from "../session/me";
 import { WorkLine } from "../work/WorkLine";
 import { Answer, WayBack } from "./Answer";
@@ -154,6 +156,7 @@ function Measure({ id, asked, bench }: { id: number; asked: Page; bench: Bench }
         )}
         <PartOf id={id} procedure={page.procedure} now={taking.rows.length} />
         <Caution>{page.card.caution}</Caution>
+        <Company kind="procedure" name={page.procedure} />
         {page.by_wall && wall ? (
           <div className="grid gap-2">
             <Choices

@@ -8,6 +8,7 @@ import { Sketch } from "../kit/Sketch";
 import { SpectrumPlot, Waveform } from "../kit/SoundPlot";
 import { type Plucked, plucked, pluckPath, sendOrKeep } from "../offline/entries";
 import { KeptNote } from "../offline/KeptNote";
+import { Company } from "../practice/Company";
 import { useMe } from "../session/me";
 import { InstrumentChoice, rememberedInstrument } from "./InstrumentChoice";
 import { canRecord, type Live, Recorder } from "./recorder";
@@ -174,6 +175,7 @@ export function PluckPane({ printerId, printer, belt, caseId, round, wanted, lat
           Motors off while a hand is in the frame, and slowly by hand: a motor that is pushed makes current.
         </Caution>
       )}
+      {recording ? null : <Company kind="procedure" name="belt-pluck" />}
       <ErrorNote error={take.error} />
       {take.data === null ? <KeptNote id={sentAs} /> : null}
       <div className="flex flex-wrap gap-3">

@@ -10,6 +10,7 @@ import { placeName } from "../kit/words";
 import { KeptNote } from "../offline/KeptNote";
 import { useWrite } from "../offline/useEntries";
 import { practising } from "../practice/beside";
+import { Company } from "../practice/Company";
 import { LookHere, MendHere } from "../practice/DoIt";
 import { useFindings, useKnowledge } from "./knowledge";
 import type { WhatIf } from "./Weighing";
@@ -241,6 +242,7 @@ export function RepairStep({ c, changed }: { c: Case; changed: (c: Case) => void
       {s.after?.length ? <p>Measure again after it: {s.after.join(", ")}.</p> : null}
       <p className="text-ink2">Not enough? {s.then}</p>
       <ErrorNote error={send.error} />
+      <Company kind="repair" name={s.fault!} />
       <MendHere key={mark} fault={s.fault!} place={s.place ?? ""} />
       <h2>Is the complaint gone?</h2>
       <div className="flex flex-wrap gap-3">

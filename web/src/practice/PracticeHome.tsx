@@ -4,8 +4,9 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, fieldError, INPUT, Loading, TextField, useTitle } from "../kit/bits";
-import { ago } from "../kit/figures";
-import { stands, took, usePractice } from "./practice";
+import { besideAt } from "./beside";
+import { stands, usePractice } from "./practice";
+import { Record } from "./Record";
 
 type Lesson = Schemas["PracticeLesson"];
 type Begin = Schemas["PracticeBegin"];
@@ -171,43 +172,20 @@ function ByChance(props: {
   );
 }
 
-/** How it ended, in a word or two. */
-function ending(r: Schemas["PracticeLine"]): string {
-  if (r.how === "unsafe") return "ended: not safe";
-  if (r.right) return r.found ? "put right, cause named" : "put right";
-  return r.how === "given_up" ? "given up" : r.found ? "cause named, not put right" : "not put right";
-}
-
-export function Record({ rows }: { rows: Schemas["PracticeLine"][] }) {
-  if (!rows.length) return <p className="text-ink2">Nothing yet.</p>;
-  return (
-    <ul className="rows">
-      {rows.map((r) => (
-        <li key={r.id} className="py-2">
-          <Link to={`/lessons/${r.id}`} className="font-semibold">
-            {r.title}
-          </Link>{" "}
-          <span className="text-ink2">
-            number {r.seed}, {ago(r.ended_at)}
-            {r.unaided ? ", without the advice" : ""}
-          </span>
-          <span className="block">
-            {ending(r)}: {took(r.minutes)}, the advice {took(r.advised_minutes)}
-            {r.figures ? `; ${r.within} of ${r.figures} figures within their ±` : ""}
-            {r.unread ? `; ${r.unread} misread` : ""}
-          </span>
-        </li>
-      ))}
-    </ul>
-  );
-}
-
 function People({ people }: { people: Schemas["Practises"][] }) {
   const [open, setOpen] = useState<number | null>(null);
   const record = useQuery({
     queryKey: ["practice-record", open],
     queryFn: () => got(api.GET("/api/practice/people/{user_id}", { params: { path: { user_id: open ?? 0 } } })),
     enabled: open !== null,
+  });
+  const session = useQuery({ queryKey: ["session"], queryFn: () => got(api.GET("/api/session")) });
+  const there = session.data ? besideAt(session.data.beside) : null;
+  const decide = useMutation({
+    mutationFn: (id: number) =>
+      got(api.GET("/api/practice/people/{user_id}/statement", { params: { path: { user_id: id } } })),
+    // Behind the #, where no log sees it: the workshop reads it, and believes it by its signature.
+    onSuccess: (s) => there && location.assign(`${there}/alone#${encodeURIComponent(s.username)}&${s.statement}`),
   });
   return (
     <section className="sheet grid gap-2">
@@ -222,11 +200,18 @@ function People({ people }: { people: Schemas["Practises"][] }) {
             >
               {p.name}: {p.lessons} {p.lessons === 1 ? "lesson" : "lessons"}
             </Button>
-            {open === p.id && record.data ? <Record rows={record.data} /> : null}
+            {open === p.id && record.data ? (
+              <>
+                <Record rows={record.data} />
+                <Button className="min-h-11 !px-3" disabled={decide.isPending} onClick={() => decide.mutate(p.id)}>
+                  Decide what {p.name} may do alone
+                </Button>
+              </>
+            ) : null}
           </li>
         ))}
       </ul>
-      <ErrorNote error={record.error} />
+      <ErrorNote error={record.error ?? decide.error} />
     </section>
   );
 }

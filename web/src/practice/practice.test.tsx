@@ -5,7 +5,9 @@ import { afterEach, describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
 import { handle, slowServer } from "../tests/hands";
 import { AccountPage } from "./AccountPage";
+import { AlonePage } from "./AlonePage";
 import { besideAt, practising } from "./beside";
+import { Company } from "./Company";
 import { AskThem, LookHere, MendHere } from "./DoIt";
 import { PracticeBar } from "./PracticeBar";
 import { PracticeHome } from "./PracticeHome";
@@ -248,5 +250,70 @@ describe("the account", () => {
     expect(screen.getByText("12.3 ± 0.40 N")).toBeTruthy();
     expect(screen.getByText("Belts first.")).toBeTruthy();
     expect(screen.getByRole("heading", { name: "The way of the advice" })).toBeTruthy();
+  });
+});
+
+const COMPANY: Schemas["Company"] = {
+  needed: true,
+  label: "Belt tension by pitch",
+  may: [{ id: 4, name: "Lead" }],
+  now: "",
+  fits: false,
+};
+
+describe("a second person", () => {
+  const draw = (told: Schemas["Company"]) =>
+    handle(<Company kind="procedure" name="belt-pluck" />, [[["company", "procedure", "belt-pluck"], told]]);
+
+  it("is asked for where one may not do it alone, and stays said", async () => {
+    const server = slowServer();
+    const user = draw(COMPANY);
+    await user.selectOptions(screen.getByLabelText("Who is with you?"), "4");
+    await user.click(screen.getByRole("button", { name: "They are here" }));
+    expect(server.sent[0]!.body).toEqual({ second_id: 4 });
+    server.answer({ ...COMPANY, now: "Lead", fits: true });
+    expect(await screen.findByText("With Lead.")).toBeTruthy();
+  });
+
+  it("is not spoken of where none is needed", () => {
+    slowServer();
+    draw({ ...COMPANY, needed: false });
+    expect(screen.queryByText(/second person/)).toBeNull();
+  });
+});
+
+describe("who may do what alone", () => {
+  it("is given with why, for what was not given yet, and taken back", async () => {
+    const server = slowServer();
+    const may = {
+      id: 8,
+      kind: "procedure" as const,
+      name: "drag",
+      label: "Drag",
+      by: "Lead",
+      at: "2026-11-01T10:00:00Z",
+      why: "Seen.",
+      record: 3,
+    };
+    const all: Schemas["AloneAll"] = {
+      asks: true,
+      people: [{ id: 2, username: "tech", name: "Wen", lead: false, may: [may] }],
+      things: [
+        { kind: "procedure", name: "drag", label: "Drag" },
+        { kind: "repair", name: "belt_slack", label: "Mend: Belt slack" },
+      ],
+    };
+    const user = handle(<AlonePage />, [[["alone"], all]]);
+    expect(screen.getByText(/with 3 lessons before them: Seen\./)).toBeTruthy();
+    expect(screen.getByText(/None was brought along for Wen/)).toBeTruthy();
+    await user.selectOptions(screen.getByLabelText("Give"), "repair belt_slack");
+    await user.type(screen.getByLabelText("Why"), "Ten times.");
+    await user.click(screen.getByRole("button", { name: "Wen may do it alone" }));
+    expect(server.sent[0]).toMatchObject({
+      url: "/api/alone/people/2",
+      body: { kind: "repair", name: "belt_slack", why: "Ten times.", statement: "" },
+    });
+    server.answer({ ...all, people: [{ ...all.people[0]!, may: [] }] });
+    expect(await screen.findByText("Nothing yet.")).toBeTruthy();
   });
 });

@@ -1,6 +1,7 @@
 /** Accounts and roles, and the trail of who did what. The lead's. */
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { api, got, type Schemas } from "../api/client";
 import { Button, ErrorNote, Field, fieldError, INPUT, Loading, TextField } from "../kit/bits";
 import { ago } from "../kit/figures";
@@ -116,6 +117,9 @@ export function People() {
           Make the account
         </Button>
       </form>
+      <p>
+        <Link to="/alone">Who may do what alone</Link>
+      </p>
       <Inviting />
       <Openness />
       <Trail />
