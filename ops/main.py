@@ -31,7 +31,7 @@ def main() -> int:
     commands = parser.add_subparsers(
         dest="command",
         required=True,
-        metavar="start | test | core | bench | demo | stand-in | backup | restore | doctor | manage",
+        metavar="start | test | core | bench | demo | stand-in | backup | restore | archive | doctor | manage",
     )
     start.arguments(commands.add_parser("start", help="set up what is missing and serve on http://127.0.0.1:8700"))
     test = commands.add_parser("test", help="set up what is missing and run every test and check")
@@ -53,6 +53,8 @@ def main() -> int:
     backup.add_argument("rest", nargs=argparse.REMAINDER, metavar="FILE | --nightly FOLDER [--keep N]")
     restore = commands.add_parser("restore", help="a backup into an empty workshop, proven")
     restore.add_argument("rest", nargs=1, metavar="FILE")
+    archive = commands.add_parser("archive", help="everything, or one machine, in open formats; and in again")
+    archive.add_argument("rest", nargs=argparse.REMAINDER, metavar="out FILE [--machine NAME] | in FILE [--name NAME]")
     commands.add_parser("doctor", help="how Kestov is, and what to do where it is not well")
     manage = commands.add_parser("manage", help="Django's own commands, on this workshop's database")
     manage.add_argument("rest", nargs=argparse.REMAINDER)
@@ -82,6 +84,9 @@ def main() -> int:
         return _into_python([str(ROOT / "ops" / "stand_in.py"), args.bind, str(args.port or 8790)], "core")
     if args.command == "demo":
         return _manage(["demo", *(["--reset"] if args.reset else [])])
+    if args.command == "archive":
+        # Where a file is meant is where it was said; the command runs elsewhere.
+        return _manage(["archive", *args.rest[:1], *(str(Path(w).resolve()) for w in args.rest[1:2]), *args.rest[2:]])
     if args.command in ("backup", "restore"):
         # Where a file is meant is where it was said; the command runs elsewhere.
         return _manage(

@@ -8,6 +8,7 @@ from . import problems
 def _build() -> NinjaAPI:
     from . import (
         alone,
+        archive,
         bench,
         captures,
         cases,
@@ -78,6 +79,7 @@ def _build() -> NinjaAPI:
         worth,
         practice,
         alone,
+        archive,
         near_misses,
         openly,
         trends,

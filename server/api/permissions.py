@@ -131,6 +131,8 @@ TABLE: dict[str, Role | None] = {
     "practice.do": T,
     "practice.state": L,
     "alone.see": L,
+    "archive.out": L,
+    "archive.take": L,
     "alone.give": L,
     "alone.company": T,
     # the workshop itself
