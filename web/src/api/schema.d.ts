@@ -3639,6 +3639,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Out
+         * @description The whole workshop in open formats (docs/archive.md).
+         */
+        get: operations["archive.out"];
+        put?: never;
+        /**
+         * Take In
+         * @description Take a machine in with its history, as another workshop wrote it. ``name``: another name for it here; ``area_id``: where it stands.
+         */
+        post: operations["archive.take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Machine
+         * @description A machine with its history in open formats, for another workshop.
+         */
+        get: operations["archive.machine"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/near-misses": {
         parameters: {
             query?: never;
@@ -14803,6 +14847,16 @@ export interface components {
             statement: string;
         };
         /**
+         * TakenIn
+         * @description The machine that was taken in, as it is called here.
+         */
+        TakenIn: {
+            /** Printer Id */
+            printer_id: number;
+            /** Name */
+            name: string;
+        };
+        /**
          * Taken
          * @description It was written down.
          */
@@ -20998,6 +21052,81 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Stated"];
                 };
+            };
+        };
+    };
+    "archive.out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    "archive.take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Name
+                     * @default
+                     */
+                    name?: string;
+                    /** Area Id */
+                    area_id?: number | null;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenIn"];
+                };
+            };
+        };
+    };
+    "archive.machine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

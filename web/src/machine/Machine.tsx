@@ -22,6 +22,7 @@ export function Machine() {
   const id = Number(useParams().id);
   const me = useMe();
   const technician = atLeast(me, "technician");
+  const lead = atLeast(me, "lead");
   const go = useNavigate();
   const [chosen, setChosen] = useState<Chosen | null>(null);
   const printer = useQuery({
@@ -74,6 +75,11 @@ export function Machine() {
           <Link to={`/print/machines/${p.id}`} className="inline-flex min-h-11 items-center text-[15px]">
             Its book, on paper
           </Link>
+        ) : null}
+        {lead ? (
+          <a href={`/api/printers/${p.id}/archive`} download className="inline-flex min-h-11 items-center text-[15px]">
+            Take it along, with its history
+          </a>
         ) : null}
         <Link to={`/near-misses?machine=${p.id}`} className="inline-flex min-h-11 items-center text-[15px]">
           Tell of a near miss

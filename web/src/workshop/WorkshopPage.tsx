@@ -8,6 +8,7 @@ import { FactFields, factsOf, isFact, NO_FACTS } from "../instrument/Facts";
 import { Button, ErrorNote, Field, FilePick, fieldError, INPUT, Loading, TextField, useTitle } from "../kit/bits";
 import { atLeast, useMe } from "../session/me";
 import { LongWork } from "../work/LongWork";
+import { Data } from "./Data";
 import { ModelForm } from "./ModelForm";
 import { People } from "./People";
 import { Schools } from "./Schools";
@@ -60,6 +61,9 @@ export function WorkshopPage() {
               <Tabs.Trigger value="people" className={TAB}>
                 People
               </Tabs.Trigger>
+              <Tabs.Trigger value="data" className={TAB}>
+                Data
+              </Tabs.Trigger>
               <Tabs.Trigger value="work" className={TAB}>
                 Long work
               </Tabs.Trigger>
@@ -85,6 +89,9 @@ export function WorkshopPage() {
           <>
             <Tabs.Content value="people">
               <People />
+            </Tabs.Content>
+            <Tabs.Content value="data">
+              <Data shop={s} />
             </Tabs.Content>
             <Tabs.Content value="work">
               <LongWork shop={s} />
