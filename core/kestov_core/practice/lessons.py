@@ -38,7 +38,7 @@ class Told(_Read):
 
 class Lesson(_Read):
     """A lesson. ``step``: its place in the order; ``minutes``: for a beginner; ``why``: what it is for, without a hint; ``teaches``: shown
-    when it is over; ``told`` and ``words``: the complaint.
+    when it is over; ``told`` and ``words``: the complaint; ``shows``: what it is found by, on every one of its machines.
     """
 
     id: str
@@ -48,6 +48,7 @@ class Lesson(_Read):
     kinematics: Kinematics
     faults: Annotated[dict[str, str], Field(min_length=1, max_length=2)]
     told: Annotated[list[Told], Field(min_length=1, max_length=3)]
+    shows: Annotated[list[Told], Field(max_length=4)] = []
     words: Annotated[str, Field(max_length=300)]
     why: Annotated[str, Field(max_length=300)]
     teaches: Annotated[str, Field(max_length=400)]
@@ -98,8 +99,8 @@ def begin(lesson: str, seed: int) -> Begun:
     for again in range(_TRIES):
         truth = given(known.kinematics, seed + 100_000 * again, known.faults)
         shown = truth.signs()
-        # Of how bad it may be, one that shows what the member tells.
-        if all(shown.there(t.finding, t.axis) for t in known.told):
+        # Of how bad it may be, one that shows what the member tells, and what it is found by.
+        if all(shown.there(t.finding, t.axis) for t in [*known.told, *known.shows]):
             return Begun(lesson=known.id, title=known.title, truth=truth, told=list(known.told), words=known.words)
     raise BadInput("out_of_range", "No machine of this seed shows what the lesson tells.", "seed")
 
