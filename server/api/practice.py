@@ -55,24 +55,11 @@ class PracticeLesson(Schema):
     right: bool
 
 
-class PracticeLine(Schema):
-    """A lesson that has ended, in short."""
+class PracticeLine(running.LessonLine):
+    """A lesson that has ended, in short, with its number."""
 
     id: int
-    lesson: str
-    title: str
     seed: int
-    how: str
-    right: bool
-    found: bool
-    minutes: float
-    advised_minutes: float
-    cost: float
-    unsafe: int
-    unread: int
-    within: int
-    figures: int
-    unaided: bool
     ended_at: datetime
 
 

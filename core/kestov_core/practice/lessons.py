@@ -14,7 +14,7 @@ from ..errors import BadInput
 from ..knowledge import findings
 from ..machine import Description, Kinematics, Place
 from ..quantities import Limits
-from .truth import At, Truth, drawn, given
+from .truth import At, Happened, Truth, drawn, given
 
 _HERE = Path(__file__).parent
 #: Seeds of machines drawn by chance: so many are told apart.
@@ -38,7 +38,8 @@ class Told(_Read):
 
 class Lesson(_Read):
     """A lesson. ``step``: its place in the order; ``minutes``: for a beginner; ``why``: what it is for, without a hint; ``teaches``: shown
-    when it is over; ``told`` and ``words``: the complaint; ``shows``: what it is found by, on every one of its machines.
+    when it is over; ``told`` and ``words``: the complaint; ``shows``: what it is found by, on every one of its
+    machines; ``began``: what was done just before.
     """
 
     id: str
@@ -49,6 +50,7 @@ class Lesson(_Read):
     faults: Annotated[dict[str, str], Field(min_length=1, max_length=2)]
     told: Annotated[list[Told], Field(min_length=1, max_length=3)]
     shows: Annotated[list[Told], Field(max_length=4)] = []
+    began: str = ""
     words: Annotated[str, Field(max_length=300)]
     why: Annotated[str, Field(max_length=300)]
     teaches: Annotated[str, Field(max_length=400)]
@@ -98,6 +100,7 @@ def begin(lesson: str, seed: int) -> Begun:
         raise BadInput("out_of_range", "There is no such lesson.", "lesson")
     for again in range(_TRIES):
         truth = given(known.kinematics, seed + 100_000 * again, known.faults)
+        truth.events = [Happened(event=known.began, days=4.0 + seed % 6)] if known.began else []
         shown = truth.signs()
         # Of how bad it may be, one that shows what the member tells, and what it is found by.
         if all(shown.there(t.finding, t.axis) for t in [*known.told, *known.shows]):

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from kestov_core.diagnosis.places import machine_described, place_checks
 from kestov_core.errors import BadInput
-from kestov_core.knowledge import checks, faults, findings
+from kestov_core.knowledge import checks, events, faults, findings
 from kestov_core.practice import account, acts, advice, lessons, prints, senses, truth
 from kestov_core.practice.account import Answered, Done
 from kestov_core.simulator.ailing import CAUSES, can_have, sound_machine
@@ -44,6 +44,7 @@ class Lessons(unittest.TestCase):
         steps = [row.step for row in lessons.lessons().values()]
         self.assertEqual(steps, list(range(1, len(steps) + 1)))
         for lesson in lessons.lessons().values():
+            self.assertIn(lesson.began, {"", *events()})
             for fault in lesson.faults:
                 self.assertIn(fault, CAUSES)
                 self.assertNotIn(faults()[fault].label.lower(), f"{lesson.title} {lesson.why} {lesson.words}".lower())

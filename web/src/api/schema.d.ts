@@ -14344,17 +14344,13 @@ export interface components {
         };
         /**
          * PracticeLine
-         * @description A lesson that has ended, in short.
+         * @description A lesson that has ended, in short, with its number.
          */
         PracticeLine: {
-            /** Id */
-            id: number;
             /** Lesson */
             lesson: string;
             /** Title */
             title: string;
-            /** Seed */
-            seed: number;
             /** How */
             how: string;
             /** Right */
@@ -14377,6 +14373,10 @@ export interface components {
             figures: number;
             /** Unaided */
             unaided: boolean;
+            /** Id */
+            id: number;
+            /** Seed */
+            seed: number;
             /**
              * Ended At
              * Format: date-time
