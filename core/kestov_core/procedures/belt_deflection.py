@@ -220,7 +220,9 @@ def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, Any
     true = machine.belt(place)
     rng = np.random.default_rng([seed, 62])
     pressed = press(true.tension_n, true.span_mm, true.axial_stiffness_n, true.loop_length_mm, rng)
-    return StandIn(rows=[{"force_n": f, "deflection_mm": d} for f, d in pressed])
+    # A span that the model does not tell is measured with the rule.
+    told = {} if context.get("span_mm") else {"span_mm": float(round(true.span_mm))}
+    return StandIn(rows=[{"force_n": f, "deflection_mm": d} for f, d in pressed], told=told)
 
 
 PROCEDURE = Procedure(

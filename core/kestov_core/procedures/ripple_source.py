@@ -492,7 +492,8 @@ def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, obj
     hz = machine.axis(across(place) if place in ("x", "y") else place).modes[0].hz
     moved = AXES_OF_BELT["corexy" if "a" in machine.belts else "bed_slinger"]
     repeats = [d.repeats_mm for at, d in machine.drives.items() if place in moved.get(at, (at,)) and d.repeats_mm]
-    if not repeats and not (place in ("x", "y") and machine.counted(across(place))):
+    seen = place in ("x", "y") and machine.counted(across(place))
+    if machine.ripples is not None and not repeats and not seen:
         raise BadInput(
             "nothing_there", "On that wall of the simulated print there are no ripples to count.", "readings"
         )
