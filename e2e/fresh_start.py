@@ -36,10 +36,13 @@ class Started:
     """A running ``./kestov start``; ``said`` holds all lines up to the one that says how to stop it."""
 
     def __init__(self, *options: str) -> None:
-        self.port = free_port()
+        self.port, self.practice_port = free_port(), free_port()
         begin = time.monotonic()
         self.process = subprocess.Popen(
-            ["./kestov", "start", "--empty", "--port", str(self.port), *options],
+            [
+                *("./kestov", "start", "--empty", "--port", str(self.port)),
+                *("--practice-port", str(self.practice_port), *options),
+            ],
             cwd=ROOT,
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
@@ -55,8 +58,8 @@ class Started:
         self.seconds = time.monotonic() - begin
         self.address = f"http://127.0.0.1:{self.port}"
 
-    def session(self) -> dict[str, object]:
-        with urllib.request.urlopen(f"{self.address}/api/session", timeout=10) as answer:
+    def session(self, port: int = 0) -> dict[str, object]:
+        with urllib.request.urlopen(f"http://127.0.0.1:{port or self.port}/api/session", timeout=10) as answer:
             state: dict[str, object] = json.load(answer)
             return state
 
@@ -78,6 +81,7 @@ class FreshStart(unittest.TestCase):
             assert code, first.said
             self.assertTrue(first.session()["first_account"])
             self._make_account(first.address, code.group(1))
+            self._practice_is_apart(first)
         finally:
             ended = first.end()
         self.assertEqual(ended, 0)
@@ -118,6 +122,19 @@ class FreshStart(unittest.TestCase):
             )
         self.assertEqual(refused.returncode, 1)
         self.assertIn("taken by another program", refused.stderr)
+
+    def _practice_is_apart(self, started: Started) -> None:
+        """Practice comes up beside the workshop, knows nobody of it, and its role reaches no other database."""
+        port = started.practice_port
+        self._until(started, lambda: started.session(port)["practice"] is True)
+        self.assertEqual(started.session(port)["beside"], str(started.port))
+        self.assertEqual(started.session()["beside"], str(port))
+        cluster = Cluster()
+        theirs = cluster.beside(cluster.settings.read_text().strip(), "practice")
+        self.assertEqual(cluster._psql(theirs, "practice", "select count(*) from people_user").stdout.strip(), "0")
+        self.assertNotEqual(cluster._psql(theirs, "kestov", "select 1").returncode, 0)
+        ours = cluster.settings.read_text().strip()
+        self.assertNotEqual(cluster._psql(ours, "practice", "select 1").returncode, 0)
 
     def _comes_back(self, started: Started) -> None:
         """The web server's main is killed, the worker, the database: all are started again, and what was there is there."""

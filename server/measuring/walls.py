@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 
-from kestov_core.machine import across
 from kestov_core.signals.wall import Px, Rectangle, Ruler, WallMarks, measure_wall
 from people.clock import now
 from people.models import User
@@ -33,9 +32,10 @@ def make(printer: Printer, place: str, lean_deg: float, user: User) -> WallPictu
     from PIL import Image
 
     machine = simulated(printer)
-    spacing = MADE_AT_MM_S / machine.axis(across(place) if place in ("x", "y") else place).modes[0].hz
+    # A wall on which nothing swings is even: then so is its picture.
+    spacing = machine.pattern_mm(place, MADE_AT_MM_S)
     lean = max(-MOST_ASLANT_DEG, min(MOST_ASLANT_DEG, lean_deg))
-    grey, points = wall_picture(spacing, lean_deg=lean, seed=machine.seed)
+    grey, points = wall_picture(spacing or 2.0, depth=0.12 if spacing else 0.0, lean_deg=lean, seed=machine.seed)
     out = io.BytesIO()
     Image.fromarray(grey).save(out, "JPEG", quality=92)
 

@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 
 from ..asking import PLACE, Asked, Known, last_time, model, told
 from ..errors import BadInput
-from ..machine import AXES_OF_BELT, BELTS, Kinematics, Place, Transmission, across
+from ..machine import BELTS, Kinematics, Place, Transmission, across
 from ..quantities import Quantity
 from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn
 
@@ -489,20 +489,16 @@ def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, obj
     """Two walls of a simulated print, at two speeds; they show the ringing of the axis across them."""
     from ..simulator.instruments import ripple_counts
 
-    hz = machine.axis(across(place) if place in ("x", "y") else place).modes[0].hz
-    moved = AXES_OF_BELT["corexy" if "a" in machine.belts else "bed_slinger"]
-    repeats = [d.repeats_mm for at, d in machine.drives.items() if place in moved.get(at, (at,)) and d.repeats_mm]
-    seen = place in ("x", "y") and machine.counted(across(place))
-    if machine.ripples is not None and not repeats and not seen:
-        raise BadInput(
-            "nothing_there", "On that wall of the simulated print there are no ripples to count.", "readings"
-        )
     rows: list[dict[str, float | str]] = []
     for i, v in enumerate((60.0, 120.0)):
-        # A length stays as it is at any speed.
-        rate = v / repeats[0] if repeats else hz
+        spacing = machine.pattern_mm(place, v)
+        if spacing is None:
+            raise BadInput(
+                "nothing_there", "On that wall of the simulated print there are no ripples to count.", "readings"
+            )
         rows += [
-            {"speed_mm_s": v, "count": float(n), "distance_mm": d} for n, d in ripple_counts(rate, v, 8, 2, seed + i)
+            {"speed_mm_s": v, "count": float(n), "distance_mm": d}
+            for n, d in ripple_counts(v / spacing, v, 8, 2, seed + i)
         ]
     return StandIn(rows=rows)
 

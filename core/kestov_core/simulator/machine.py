@@ -12,7 +12,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from ..errors import BadInput
-from ..machine import Tensioner, newtons_per_turn
+from ..machine import AXES_OF_BELT, Tensioner, across, newtons_per_turn
 from .drives import SimDrive
 from .frame import SimBeam, SimBed, SimFrame, SimScrew, made_beam, made_bed, made_frame, made_screw
 from .guides import SimGuide, made_guide
@@ -92,6 +92,17 @@ class SimMachine(BaseModel):
     def counted(self, axis: str) -> bool:
         """Whether ripples of an axis can be counted on a wall."""
         return self.ripples is None or self.ripples.get(axis, 0.0) >= SEEN_MM
+
+    def pattern_mm(self, wall: str, speed_mm_s: float) -> float | None:
+        """How far apart a pattern on a wall along ``wall`` stands (mm) at a speed: a length of its drive, or the ringing of the axis across
+        it; None where the wall is even.
+        """
+        moves = AXES_OF_BELT["corexy" if "a" in self.belts else "bed_slinger"]
+        lengths = (d.repeats_mm for at, d in self.drives.items() if d.repeats_mm and wall in moves.get(at, (at,)))
+        if (length := next(lengths, None)) is not None:
+            return length
+        swings = across(wall) if wall in ("x", "y") else wall
+        return speed_mm_s / self.axis(swings).modes[0].hz if self.counted(swings) else None
 
     def true_beam(self) -> SimBeam:
         """How its beam truly stands."""

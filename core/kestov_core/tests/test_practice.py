@@ -138,6 +138,17 @@ class OneTruth(unittest.TestCase):
         t = truth.given("fixed_bed", 6, {"skew_stale": ""})
         self.assertFalse(says(measure(t, "square-reversal", "frame"), "frame_leans"))
 
+    def test_a_wall_shows_what_its_axis_leaves_a_length_or_nothing(self):
+        sims = {
+            f: truth.simulated(truth.given("bed_slinger", 6, {f: at}), machine("bed_slinger"), LIMITS)
+            for f, at in (("pulley_eccentric", "x"), ("moves_too_hard", ""), ("damp_filament", ""))
+        }
+        self.assertEqual([sims["pulley_eccentric"].pattern_mm("x", v) for v in (60, 120)], [40.0, 40.0])
+        slow, quick = (sims["moves_too_hard"].pattern_mm("x", v) for v in (60, 120))
+        self.assertAlmostEqual(quick, 2 * slow)
+        self.assertAlmostEqual(slow, 60 / sims["moves_too_hard"].axis("y").modes[0].hz)
+        self.assertIsNone(sims["damp_filament"].pattern_mm("x", 60))
+
     def test_a_wall_without_ripples_has_nothing_to_count(self):
         sound = truth.sound(truth.given("bed_slinger", 6, {"belt_slack": "x"}))
         self.assertIsNone(measure(sound, "ringing-print", "x"))
