@@ -15,7 +15,7 @@ from contextlib import contextmanager
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, Any, Literal
 from uuid import UUID
 
 from django.apps import apps
@@ -29,10 +29,11 @@ from measuring.standing import rebuild
 from people.clock import now
 from people.models import AuditEntry, User, audit
 from people.refusals import Refused
+from pydantic import BaseModel
 from workshop.meters import keep_missing
 from workshop.models import Area, Instrument, Limit, PartType, Printer, PrinterModel
 
-KIND, VERSION = "kestov-archive", 1
+VERSION = 1
 _MANIFEST = "manifest.json"
 #: So many rows are written at once, and a table's line is no longer than this (bytes).
 _BATCH, _MOST_LINE = 200, 64 << 20
@@ -93,7 +94,7 @@ def _links(model: type[Model]) -> list[ForeignKey[Any, Any]]:
     return [f for f in model._meta.concrete_fields if isinstance(f, ForeignKey)]
 
 
-def write(file: Path | IO[bytes], printer: Printer | None = None) -> dict[str, Any]:
+def write(file: Path | IO[bytes], printer: Printer | None = None) -> Manifest:
     """Write the whole workshop, or one machine with its history; gives the manifest. One moment of the database."""
     outermost = not connection.in_atomic_block
     with transaction.atomic():
@@ -108,11 +109,14 @@ def write(file: Path | IO[bytes], printer: Printer | None = None) -> dict[str, A
                     counts[label] = _write(table, label, rows)
             for label, rows in chosen.items():
                 _write_files(out, label, rows)
-            manifest = {
-                "kind": KIND, "version": VERSION, "core": CORE_VERSION, "made": now().isoformat(), "of": "workshop" if printer is None else "machine",
-                "name": printer.name if printer else "", "rows": counts,
-            }  # fmt: skip
-            out.writestr(_MANIFEST, json.dumps(manifest, indent=1))
+            manifest = Manifest(
+                core=CORE_VERSION,
+                made=now().isoformat(),
+                of="workshop" if printer is None else "machine",
+                name=printer.name if printer else "",
+                rows=counts,
+            )
+            out.writestr(_MANIFEST, manifest.model_dump_json(indent=1))
     return manifest
 
 
@@ -205,21 +209,29 @@ def _write_files(out: zipfile.ZipFile, label: str, rows: QuerySet[Any]) -> None:
             out.writestr(_file_name(row, label, f.name), unpack(bytes(getattr(row, f.name))))
 
 
+class Manifest(BaseModel):
+    """What an archive says of itself; ``rows``: how many each of its tables has."""
+
+    kind: Literal["kestov-archive"] = "kestov-archive"
+    version: int = VERSION
+    core: str
+    made: str
+    of: Literal["workshop", "machine"]
+    name: str
+    rows: dict[str, int]
+
+
 class _Archive:
     """An archive that is read: its manifest, its tables line by line, its files."""
 
     def __init__(self, file: Path | IO[bytes]) -> None:
         try:
             self.zip = zipfile.ZipFile(file)
-            self.manifest: dict[str, Any] = json.loads(self.zip.read(_MANIFEST))
+            self.manifest = Manifest.model_validate_json(self.zip.read(_MANIFEST))
         except (OSError, KeyError, ValueError, zipfile.BadZipFile) as e:
             raise _bad("This is no archive of Kestov, or it is damaged.") from e
-        if not isinstance(self.manifest, dict) or self.manifest.get("kind") != KIND:
-            raise _bad("This is no archive of Kestov.")
-        if self.manifest.get("version") != VERSION:
-            raise _bad(
-                f"This archive is of version {self.manifest.get('version')}; this Kestov reads version {VERSION}."
-            )
+        if self.manifest.version != VERSION:
+            raise _bad(f"This archive is of version {self.manifest.version}; this Kestov reads version {VERSION}.")
         self.size = sum(i.file_size for i in self.zip.infolist())
 
     def rows(self, label: str) -> Iterator[Row]:
@@ -229,7 +241,7 @@ class _Archive:
         except KeyError:
             return
         with table:
-            for n, line in enumerate(table, 1):
+            for n, line in enumerate(iter(lambda: table.readline(_MOST_LINE + 1), b""), 1):
                 if len(line) > _MOST_LINE:
                     raise _bad(f"{label}, line {n}: too long.")
                 try:
@@ -278,10 +290,10 @@ def _whole() -> Iterator[None]:
         raise _bad(f"What it holds does not fit together: {str(e).splitlines()[0][:160]}") from e
 
 
-def take_workshop(file: Path) -> dict[str, Any]:
+def take_workshop(file: Path) -> Manifest:
     """Take a whole workshop into a database that holds none. Nobody can sign in until they were given a password (see docs/archive.md)."""
     got = _Archive(file)
-    if got.manifest["of"] != "workshop":
+    if got.manifest.of != "workshop":
         raise _bad("This is the archive of one machine: it is taken into a workshop that there is.")
     if User.objects.exists():
         raise Refused(
@@ -291,7 +303,7 @@ def take_workshop(file: Path) -> dict[str, Any]:
         known = tables()
         for model in known:
             _insert(model, ((row, got.object(model, row)) for row in got.rows(model._meta.label)))
-            n = got.manifest["rows"].get(model._meta.label, 0)
+            n = got.manifest.rows.get(model._meta.label, 0)
             if model._base_manager.count() != n:
                 raise _bad(f"{model._meta.label}: the archive says {n} rows, and holds others.")
         with connection.cursor() as cursor:
@@ -349,7 +361,7 @@ def take_machine(
     taken for somebody of the same name here.
     """
     got = _Archive(file)
-    if got.manifest["of"] != "machine":
+    if got.manifest.of != "machine":
         raise _bad("This is the archive of a whole workshop: it is taken into an empty database by the command.")
     if most is not None and got.size > most:
         raise Refused(

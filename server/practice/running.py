@@ -35,6 +35,8 @@ from workshop.models import Area, Limit, Printer, PrinterModel
 
 from .models import Did, Lesson
 
+#: No name to sign in with begins with a space.
+_MEMBER = " member"
 #: When the machine was last known to be sound, before the trouble.
 _SOUND_AGO = timedelta(days=30)
 _DONE = TypeAdapter(list[Done])
@@ -95,7 +97,7 @@ def begin(user: User, lesson: str, kinematics: str, seed: int | None, two: bool,
 def _member() -> User:
     """Who complains in every lesson; nobody signs in as them."""
     row, _ = User.objects.get_or_create(
-        username="a-member", defaults={"name": "A member", "role": Role.MEMBER, "is_active": False, "password": "!"}
+        username=_MEMBER, defaults={"name": "A member", "role": Role.MEMBER, "is_active": False, "password": "!"}
     )
     return row
 

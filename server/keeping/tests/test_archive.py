@@ -67,7 +67,7 @@ class Whole(World):
     def test_out_and_in_again_is_equal(self):
         before = dumped()
         manifest = archive.write(self.file)
-        self.assertGreater(manifest["rows"]["measuring.Capture"], 2)
+        self.assertGreater(manifest.rows["measuring.Capture"], 2)
         emptied()
         archive.take_workshop(self.file)
         after = dumped()
@@ -179,6 +179,7 @@ class Broken(World):
 
     def test_what_is_none_is_said_so_and_nothing_is_taken(self):
         self.refuses(io.BytesIO(b"no zip"))
+        self.refuses(self.changed("manifest.json", lambda d: b'{"kind": "kestov-archive", "version": 1}'))
         printers = "tables/workshop.Printer.jsonl"
         self.assertIn("line 1", self.refuses(self.changed(printers, lambda d: b"{no json\n")))
         self.assertIn("line 1", self.refuses(self.changed(printers, lambda d: b"[1]\n")))

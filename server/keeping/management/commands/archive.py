@@ -31,7 +31,7 @@ class Command(BaseCommand):
         if machine and printer is None:
             raise CommandError(f"There is no machine “{machine}”.")
         manifest = archive.write(file, printer)
-        return f"{file}: {sum(manifest['rows'].values())} rows of {'all' if printer is None else printer.name}."
+        return f"{file}: {sum(manifest.rows.values())} rows of {'all' if printer is None else printer.name}."
 
     def _in(self, file: Path, name: str, **_: Any) -> str:
         if not file.is_file():
