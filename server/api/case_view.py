@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from datetime import datetime
 from typing import Literal, cast
+from uuid import UUID
 
+from cases import sounds
 from cases.acts import Fit
 from cases.models import Case
 from cases.proof import proven
@@ -51,6 +53,16 @@ class PictureOut(Schema):
     at: datetime
 
 
+class SoundOut(Schema):
+    """A recording with a case: what is new in it against the machine's healthy sound; ``why_not``: why nothing can be said."""
+
+    capture: UUID
+    at: datetime
+    by: str
+    new: list[str]
+    why_not: str
+
+
 class LogLine(Schema):
     at: datetime
     who: str
@@ -79,6 +91,7 @@ class CaseOut(CaseBrief):
     taken_by: str | None
     observations: list[ObservationOut]
     pictures: list[PictureOut]
+    sounds: list[SoundOut]
     log: list[LogLine]
     step: Step
     may_work: bool
@@ -132,6 +145,7 @@ def case_out(case: Case, user: User) -> CaseOut:
         taken_by=name_of(case.taken_by) if case.taken_by else None,
         observations=observations,
         pictures=pictures,
+        sounds=[SoundOut.model_validate(h, from_attributes=True) for h in sounds.heard(case)],
         log=_log(case),
         step=next_step(case, weighed),
         fault=case.fault,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from cases import acts
+from cases import acts, sounds
 from cases.models import Case, Picture
 from cases.search import listed
 from django.conf import settings
@@ -18,6 +18,7 @@ from .case_view import CaseOut, case_out
 from .once import once, once_only
 from .parsing import parse_meta
 from .permissions import may, may_work, own_or_technician
+from .readings import read_upload
 from .shapes import CaseBrief, case_brief
 from .signed import SignedIn
 
@@ -207,6 +208,25 @@ def add_picture(
     def keep() -> CaseOut:
         case = _open_case(request, case_id, changing=False)
         acts.add_picture(case, taken, words, request.user, before, lies)
+        return _told(request, case)
+
+    return once_only(request, keep)
+
+
+@router.post("/cases/{case_id}/sound", auth=may("cases.add_sound"), response=CaseOut, operation_id="cases.add_sound")
+def add_sound(
+    request: SignedIn,
+    case_id: int,
+    file: File[UploadedFile],
+    source: Form[Literal["microphone", "lossy", "file"]] = "file",
+):
+    """Add ten seconds of sound (WAV) to an open case: what is new in it against the machine's healthy sound comes into the weighing."""
+    own_or_technician(request.user, get_object_or_404(Case, pk=case_id))
+    data, name = read_upload(file), file.name or "sound.wav"
+
+    def keep() -> CaseOut:
+        case = _open_case(request, case_id)
+        sounds.add(case, data, name, source, request.user)
         return _told(request, case)
 
     return once_only(request, keep)

@@ -62,6 +62,7 @@ TABLE: dict[str, Role | None] = {
     "cases.comment": M,
     "cases.add_picture": M,
     "cases.picture": M,
+    "cases.add_sound": M,
     "cases.outcome": T,
     "cases.undo": M,
     "cases.repair": T,

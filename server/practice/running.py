@@ -121,13 +121,15 @@ def _machine(row: Lesson, machine: PracticeMachine, by: User) -> Printer:
 
 
 def _known_when_sound(printer: Printer, truth: Truth, machine: PracticeMachine, by: User) -> None:
-    """What was measured a month ago, when all was well: what a resonance is held against."""
+    """What was measured a month ago, when all was well: what a resonance and a sound are held against."""
     printer.simulated = _simulated(sound(truth), machine).model_dump(mode="json")
     printer.save(update_fields=["simulated"])
     with clock.at(now() - _SOUND_AGO):
         for place in procedures.get("resonance").places(machine.description)[:2]:
             taken = Taken(id=uuid4(), place=place, source="standin", typed={"excitation": "sweep"})
             take_from_stand_in(printer.pk, "resonance", by, taken, {"seconds": 15.0})
+        quiet = Taken(id=uuid4(), place="frame", source="standin", typed={"state": "healthy"})
+        take_from_stand_in(printer.pk, "machine-sound", by, quiet, {})
 
 
 def _simulated(truth: Truth, machine: PracticeMachine, touched: int = 0) -> SimMachine:

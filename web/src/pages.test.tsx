@@ -74,6 +74,8 @@ const base = {
   taken_by: "Wen",
   fault: "",
   fault_axis: "",
+  sounds: [],
+  unaided: false,
   spots: { axis: ["x", "y"], belt: [], screw: [] },
   observations: [],
   pictures: [{ id: 7, before: null, fit: null, words: "The long face", width: 900, height: 560, by: "Jory", at }],

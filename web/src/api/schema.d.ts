@@ -645,6 +645,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cases/{case_id}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Sound
+         * @description Add ten seconds of sound (WAV) to an open case: what is new in it against the machine's healthy sound comes into the weighing.
+         */
+        post: operations["cases.add_sound"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pictures/{picture_id}": {
         parameters: {
             query?: never;
@@ -1165,6 +1185,46 @@ export interface paths {
         get: operations["program.rattle"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/machine-sound/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By File
+         * @description Take a file (WAV): ten seconds of sound. ``meta`` is a MachineSoundFiled as JSON.
+         */
+        post: operations["measure.machine-sound.file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{printer_id}/machine-sound/stand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * By Stand In
+         * @description Let the simulated instrument of a simulated machine measure it: ten seconds of sound.
+         */
+        post: operations["measure.machine-sound.standin"];
         delete?: never;
         options?: never;
         head?: never;
@@ -6512,6 +6572,8 @@ export interface components {
             observations: components["schemas"]["ObservationOut"][];
             /** Pictures */
             pictures: components["schemas"]["PictureOut"][];
+            /** Sounds */
+            sounds: components["schemas"]["SoundOut"][];
             /** Log */
             log: components["schemas"]["LogLine"][];
             step: components["schemas"]["Step"];
@@ -6926,6 +6988,28 @@ export interface components {
             beside: boolean;
         };
         /**
+         * SoundOut
+         * @description A recording with a case: what is new in it against the machine's healthy sound; ``why_not``: why nothing can be said.
+         */
+        SoundOut: {
+            /**
+             * Capture
+             * Format: uuid
+             */
+            capture: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** New */
+            new: string[];
+            /** Why Not */
+            why_not: string;
+        };
+        /**
          * Step
          * @description The next thing to do. ``check`` and ``repair`` come from the weighing; the rest from where the case stands.
          *
@@ -7316,6 +7400,16 @@ export interface components {
             cycles: number;
             /** Per Target */
             per_target: components["schemas"]["AtTarget"][];
+        };
+        /**
+         * Bands
+         * @description A sound as levels by band (dB over the floor): what is there all along, and what is reached for moments.
+         */
+        Bands: {
+            /** Along */
+            along: number[];
+            /** Moment */
+            moment: number[];
         };
         /**
          * BedResult
@@ -7710,7 +7804,7 @@ export interface components {
              */
             verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
             /** Found */
-            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["BeltLadderResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["RattleResult"] | components["schemas"]["PlayResult"] | components["schemas"]["DragResult"] | components["schemas"]["GantryResult"] | components["schemas"]["BedResult"] | components["schemas"]["SquarenessResult"] | components["schemas"]["SquareReversalResult"] | components["schemas"]["ScrewRunoutResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["DimensionsResult"] | components["schemas"]["RoundnessResult"] | components["schemas"]["MotorCurrentResult"];
+            found: components["schemas"]["BeltPluckResult"] | components["schemas"]["BeltDeflectionResult"] | components["schemas"]["BeltTrackingResult"] | components["schemas"]["BeltLadderResult"] | components["schemas"]["ResonanceResult"] | components["schemas"]["RingingPrintResult"] | components["schemas"]["RippleSourceResult"] | components["schemas"]["LayerShiftResult"] | components["schemas"]["RattleResult"] | components["schemas"]["MachineSoundResult"] | components["schemas"]["PlayResult"] | components["schemas"]["DragResult"] | components["schemas"]["GantryResult"] | components["schemas"]["BedResult"] | components["schemas"]["SquarenessResult"] | components["schemas"]["SquareReversalResult"] | components["schemas"]["ScrewRunoutResult"] | components["schemas"]["StepsResult"] | components["schemas"]["BacklashResult"] | components["schemas"]["DimensionsResult"] | components["schemas"]["RoundnessResult"] | components["schemas"]["MotorCurrentResult"];
         };
         /**
          * Diameter
@@ -8047,6 +8141,57 @@ export interface components {
             direction: ("clockwise" | "anticlockwise") | null;
         };
         /**
+         * MachineSoundResult
+         * @description Levels by band beside those of the healthy sound (null: none was kept), and what is new. ``gain_db``: common to all bands, taken out.
+         */
+        MachineSoundResult: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            procedure: "machine-sound";
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "in_tolerance" | "watch" | "out_of_tolerance" | "cannot_tell" | "not_judged";
+            /**
+             * Judged
+             * @default []
+             */
+            judged: components["schemas"]["Judged"][];
+            /**
+             * Advice
+             * @default []
+             */
+            advice: components["schemas"]["Advice"][];
+            /**
+             * Warnings
+             * @default []
+             */
+            warnings: components["schemas"]["Warning_"][];
+            /**
+             * Findings
+             * @default []
+             */
+            findings: components["schemas"]["Finding"][];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "healthy" | "complaint";
+            /** Centres Hz */
+            centres_hz: number[];
+            own: components["schemas"]["Bands"];
+            against: components["schemas"]["Bands"] | null;
+            /** Gain Db */
+            gain_db: number;
+            /** New */
+            new: components["schemas"]["NewSound"][];
+            /** Seconds */
+            seconds: number;
+        };
+        /**
          * MappedColumn
          * @description One wanted column: which of the table's it is (by name, else by number from 1), in what unit. ``scale``: what one count is.
          */
@@ -8163,6 +8308,21 @@ export interface components {
             whole_teeth: number | null;
             /** Whole Cycles */
             whole_cycles: number | null;
+        };
+        /**
+         * NewSound
+         * @description What is new in it: from which pitch to which, by how much it is louder than it was, whether all along or for moments.
+         */
+        NewSound: {
+            /** Low Hz */
+            low_hz: number;
+            /** High Hz */
+            high_hz: number;
+            rise: components["schemas"]["Quantity"];
+            /** Steady */
+            steady: boolean;
+            /** Words */
+            words: string;
         };
         /**
          * OtherReading
@@ -10485,6 +10645,57 @@ export interface components {
              * @default 0.5
              */
             pause_s: number;
+        };
+        /** MachineSoundRecord */
+        MachineSoundRecord: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Place */
+            place: string;
+            /** Case Id */
+            case_id?: number | null;
+            /** Instrument Id */
+            instrument_id?: number | null;
+            /** Source */
+            source?: ("file" | "microphone" | "standin" | "lossy" | "typed" | "network") | null;
+            /**
+             * Circumstances
+             * @default {}
+             */
+            circumstances: {
+                [key: string]: string | number | null;
+            };
+            /** Supersedes */
+            supersedes?: string | null;
+            /** Taken At */
+            taken_at?: string | null;
+            /**
+             * @default {
+             *       "axis": null,
+             *       "state": null,
+             *       "healthy": null,
+             *       "limit_db": null
+             *     }
+             */
+            context: components["schemas"]["MachineSoundTyped"];
+            /**
+             * Seconds
+             * @default 20
+             */
+            seconds: number;
+        };
+        /** MachineSoundTyped */
+        MachineSoundTyped: {
+            /** Axis */
+            axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;
+            /** State */
+            state?: ("healthy" | "complaint") | null;
+            healthy?: components["schemas"]["Bands"] | null;
+            /** Limit Db */
+            limit_db?: number | null;
         };
         /** PlayIn */
         PlayIn: {
@@ -17160,6 +17371,44 @@ export interface operations {
             };
         };
     };
+    "cases.add_sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Source
+                     * @default file
+                     * @enum {string}
+                     */
+                    source?: "microphone" | "lossy" | "file";
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseOut"];
+                };
+            };
+        };
+    };
     "cases.picture": {
         parameters: {
             query?: {
@@ -17873,6 +18122,66 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    "measure.machine-sound.file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Meta */
+                    meta: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    "measure.machine-sound.standin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printer_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MachineSoundRecord"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
             };
         };
     };

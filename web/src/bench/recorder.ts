@@ -27,9 +27,11 @@ export class Recorder {
     private context: AudioContext,
     private stream: MediaStream,
     private tell: (live: Live) => void,
+    private sends: boolean,
   ) {}
 
-  static async start(tell: (live: Live) => void): Promise<Recorder> {
+  /** ``sends``: what is heard goes to the core piece by piece; else it stays here until it is stopped. */
+  static async start(tell: (live: Live) => void, sends = true): Promise<Recorder> {
     let stream: MediaStream;
     try {
       stream = await navigator.mediaDevices.getUserMedia({
@@ -45,7 +47,7 @@ export class Recorder {
     }
     const context = new AudioContext();
     await context.audioWorklet.addModule("/recorder-worklet.js");
-    const recorder = new Recorder(context, stream, tell);
+    const recorder = new Recorder(context, stream, tell, sends);
     const node = new AudioWorkletNode(context, "kestov-recorder");
     node.port.onmessage = (e: MessageEvent<Float32Array>) => recorder.take(e.data);
     context.createMediaStreamSource(stream).connect(node);
@@ -70,7 +72,7 @@ export class Recorder {
     const peak = piece.reduce((m, v) => Math.max(m, Math.abs(v)), 0);
     this.live = { ...this.live, seconds: this.live.seconds + piece.length / this.rate, level: peak };
     this.tell(this.live);
-    if (this.unsent.length >= 5) this.flush();
+    if (this.sends && this.unsent.length >= 5) this.flush();
   }
 
   private flush() {
@@ -98,10 +100,10 @@ export class Recorder {
     for (const t of this.stream.getTracks()) t.stop();
     const rate = this.rate;
     await this.context.close();
-    this.flush();
+    if (this.sends) this.flush();
     const wav = wavBlob(joinInt16(this.pieces), rate);
     await this.queue;
-    return { wav, chunks: this.failed ? null : this.chunks };
+    return { wav, chunks: this.failed || !this.sends ? null : this.chunks };
   }
 
   /** Stop and forget. */

@@ -22,6 +22,7 @@ import { useSent } from "../offline/useEntries";
 import { useMe } from "../session/me";
 import { Atlas } from "./Atlas";
 import { useFindings, WALLS } from "./knowledge";
+import { type Sound, TenSeconds } from "./TenSeconds";
 
 type Finding = Schemas["FindingOut"];
 
@@ -48,8 +49,9 @@ export function Report() {
   const go = useNavigate();
   const [draft, setDraft, clear] = useDraft(`report-${id}`, EMPTY);
   const [file, setFile] = useState<File | null>(null);
+  const [sound, setSound] = useState<Sound | null>(null);
   // One key a report: pressed twice, or sent again after a dropped link, it stays one.
-  const keys = useRef({ report: newKey(), picture: newKey() });
+  const keys = useRef({ report: newKey(), picture: newKey(), sound: newKey() });
   const printer = useQuery({
     queryKey: ["printer", id],
     queryFn: () => got(api.GET("/api/printers/{printer_id}", { params: { path: { printer_id: id } } })),
@@ -65,6 +67,13 @@ export function Report() {
       if (file) {
         const body = [{ name: "file", value: file, file: file.name }];
         writes.push({ path: "/api/cases/{id}/pictures", key: keys.current.picture, body });
+      }
+      if (sound) {
+        const body = [
+          { name: "source", value: sound.source },
+          { name: "file", value: sound.wav, file: "sound.wav" },
+        ];
+        writes.push({ path: "/api/cases/{id}/sound", key: keys.current.sound, body });
       }
       const words = `Report on ${printer.data!.name}: ${seen.map((s) => known(s.finding)?.label).join(", ")}`;
       return sendOrKeep<Schemas["CaseOut"]>(
@@ -197,6 +206,13 @@ export function Report() {
             />
           )}
         </Field>
+        <TenSeconds
+          sound={sound}
+          onSound={(s) => {
+            keys.current.sound = newKey();
+            setSound(s);
+          }}
+        />
         {["finding", "file"].some((f) => fieldError(report.error, f)) ? null : <ErrorNote error={report.error} />}
         <div className="sticky -bottom-5 -mx-5 grid border-t border-hair bg-sheet px-5 py-3">
           <Button next type="submit" disabled={report.isPending || !chosen.length}>

@@ -58,10 +58,43 @@ export function Seen({ c, changed }: { c: Case; changed: (c: Case) => void }) {
             </figcaption>
           </figure>
         ))}
+      {c.sounds.map((s) => (
+        <Heard key={s.capture} s={s} plays={c.may_work} />
+      ))}
       <Observed c={c} changed={changed} />
       {c.state === "closed" ? null : <Questions c={c} changed={changed} />}
       {c.state === "closed" ? null : <QuickEntry c={c} changed={changed} />}
     </section>
+  );
+}
+
+/** Ten seconds of sound, and what is new in them. */
+function Heard({ s, plays }: { s: Case["sounds"][number]; plays: boolean }) {
+  return (
+    <figure className="grid gap-1">
+      {plays ? (
+        // biome-ignore lint/a11y/useMediaCaption: the sound of a machine has no words
+        <audio
+          controls
+          preload="none"
+          src={`/api/captures/${s.capture}/raw`}
+          aria-label={`Sound by ${s.by}`}
+          className="w-full"
+        />
+      ) : null}
+      <figcaption>
+        {s.new.length ? (
+          <>
+            New in its sound: <b>{s.new.join("; ")}</b>
+          </>
+        ) : (
+          s.why_not || "Nothing new in its sound."
+        )}
+        <span className="block text-[15px] text-ink2">
+          {s.by}, {ago(s.at)}
+        </span>
+      </figcaption>
+    </figure>
   );
 }
 

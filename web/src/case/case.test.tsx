@@ -72,6 +72,8 @@ const CASE = {
   ],
   pictures: [],
   log: [],
+  sounds: [],
+  unaided: false,
   spots: { axis: ["x", "y", "z"], belt: ["a", "b"], screw: [] },
   step: { kind: "check", title: "Rock it", why: "", minutes: 3 },
   may_work: true,

@@ -21,6 +21,8 @@ function seen(ask: object[] = []) {
     state: "in_work",
     observations: [],
     pictures: [],
+    sounds: [],
+    unaided: false,
     spots: {},
     weighing: { result: { ask } },
   } as unknown as Schemas["CaseOut"];

@@ -122,7 +122,7 @@ function Round({ id }: { id: number }) {
         </section>
         <AskedSheet id={id} asked={asked} due={due} onTold={told} />
       </div>
-      <aside className="grid gap-4">
+      <aside className="grid content-start gap-4">
         {places.length ? (
           <div className="sheet">
             <WhereSketch description={printer.data.description} places={places} />
@@ -139,6 +139,11 @@ function Round({ id }: { id: number }) {
               <b>Take along:</b> {along.join(", ")}.
             </p>
           ) : null}
+          <p className="mb-1">
+            <Link to={`/bench/${id}/machine-sound/frame`} className="inline-flex min-h-11 items-center">
+              All is well? Keep its healthy sound
+            </Link>
+          </p>
           <ol className="rows">
             {round.map((name) => {
               const t = due.find((d) => d.task === name)!;
