@@ -40,6 +40,8 @@ def heard(case: Case) -> list[Heard]:
     for c in rows.order_by("taken_at"):
         result = c.latest()
         found = result.found if result is not None else {}
-        why = "" if found.get("verdict") != "cannot_tell" else " ".join(w["message"] for w in found.get("warnings", []))
+        why = (
+            "" if found.get("likeness") != "cannot_tell" else " ".join(w["message"] for w in found.get("warnings", []))
+        )
         out.append(Heard(c.pk, c.taken_at, name_of(c.taken_by), [n["words"] for n in found.get("new", [])], why))
     return out

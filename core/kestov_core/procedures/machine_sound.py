@@ -18,7 +18,7 @@ from ..errors import BadInput
 from ..machine import Place
 from ..quantities import Limits, Quantity, decide, quadrature
 from ..readers import read_wav
-from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn, source_of
+from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn
 
 if TYPE_CHECKING:
     from ..simulator.machine import SimMachine
@@ -97,10 +97,14 @@ class NewSound(Part):
 
 
 class MachineSoundResult(Result):
-    """Levels by band beside those of the healthy sound (null: none was kept), and what is new. ``gain_db``: common to all bands, taken out."""
+    """Levels by band beside those of the healthy sound (null: none was kept), and what is new. ``gain_db``: common to all bands, taken out.
+
+    ``likeness``: in short. Nothing is judged as a whole: a sound alone makes no machine unfit.
+    """
 
     procedure: Literal["machine-sound"] = "machine-sound"
     state: Literal["healthy", "complaint"]
+    likeness: Literal["kept", "alike", "other", "cannot_tell"]
     centres_hz: list[float]
     own: Bands
     against: Bands | None
@@ -153,16 +157,16 @@ def analyse(context: MachineSoundContext, data: bytes | None) -> MachineSoundRes
     levels = _levels(samples, sound.rate_hz)
     own = Bands(along=_short(np.quantile(levels, _ALONG, axis=0)), moment=_short(np.quantile(levels, _MOMENT, axis=0)))
     result = MachineSoundResult(
-        verdict="not_judged", state=context.state, centres_hz=[round(c, 1) for c in CENTRES_HZ], own=own, against=context.healthy,
+        verdict="not_judged", state=context.state, likeness="kept", centres_hz=[round(c, 1) for c in CENTRES_HZ], own=own, against=context.healthy,
         gain_db=0.0, new=[], seconds=sound.seconds,
     )  # fmt: skip
     doubts = _doubts(samples)
     for code, words in doubts:
         result.warn(code, words)
     if doubts:
-        result.verdict = "cannot_tell"
+        result.likeness = "cannot_tell"
     elif context.state == "complaint" and context.healthy is None:
-        result.verdict = "cannot_tell"
+        result.likeness = "cannot_tell"
         result.warn(
             "no_healthy_sound",
             "This machine's healthy sound was never kept, so nothing can be said to be new. Keep it at the next round, when all is well.",
@@ -171,7 +175,7 @@ def analyse(context: MachineSoundContext, data: bytes | None) -> MachineSoundRes
         _compare(result, context, context.healthy, levels)
     if not result.judged:
         loudest = Quantity(value=max(own.moment), u95=AGAIN_DB, unit="dB")
-        result.judge("Its loudest band, over the floor of a recording", loudest, verdict=result.verdict)
+        result.judge("Its loudest band, over the floor of a recording", loudest, verdict="not_judged")
     return result
 
 
@@ -244,14 +248,14 @@ def _compare(result: MachineSoundResult, context: MachineSoundContext, healthy: 
     result.new.sort(key=lambda n: -n.rise.value)
     most = int(np.argmax(rise.max(axis=0) - u95))
     whole = Quantity(value=float(rise[:, most].max()), u95=float(u95[most]), unit="dB")
-    result.verdict = decide(whole.value, whole.u95 or 0.0, limits)
-    result.judge(
-        f"Louder than when healthy, about {CENTRES_HZ[most]:.0f} Hz",
-        whole,
-        limits,
-        source_of(context, "limit_db"),
-        result.verdict,
-    )
+    unsure = decide(whole.value, whole.u95 or 0.0, limits) == "cannot_tell"
+    result.likeness = "other" if result.new else "cannot_tell" if unsure else "alike"
+    result.judge(f"Louder than when healthy, about {CENTRES_HZ[most]:.0f} Hz, by", whole, verdict="not_judged")
+    if result.likeness == "cannot_tell":
+        result.warn(
+            "not_sure",
+            f"About {CENTRES_HZ[most]:.0f} Hz it may be louder than it was, within what two recordings differ by. Record again from the same place.",
+        )
     for n in result.new[:3]:
         finding = "whine" if n.steady and n.low_hz >= _TONE_HZ else "squeak" if n.low_hz >= _HIGH_HZ else "buzz"
         if all(f.finding != finding for f in result.findings):

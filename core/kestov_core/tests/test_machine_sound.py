@@ -49,12 +49,12 @@ class New(unittest.TestCase):
         expected = 10 * np.log10(1 + (0.05**2 / 2) / band)
         self.assertAlmostEqual(new.rise.value, expected, delta=1.0)
         self.assertTrue(new.steady)
-        self.assertEqual((found.verdict, [f.finding for f in found.findings]), ("out_of_tolerance", ["whine"]))
+        self.assertEqual((found.likeness, [f.finding for f in found.findings]), ("other", ["whine"]))
         self.assertGreaterEqual(new.rise.u95, AGAIN_DB)
 
     def test_the_same_again_is_the_same(self):
         found = hear(noise(seed=3), healthy=WELL)
-        self.assertEqual((found.verdict, found.new, found.findings), ("in_tolerance", [], []))
+        self.assertEqual((found.likeness, found.new, found.findings), ("alike", [], []))
 
     @settings(max_examples=12)
     @given(st.floats(0.25, 4.0), st.integers(10, 60))
@@ -96,7 +96,7 @@ class New(unittest.TestCase):
 
 class SaysNothing(unittest.TestCase):
     def codes(self, found):
-        self.assertEqual(found.verdict, "cannot_tell")
+        self.assertEqual((found.likeness, found.verdict), ("cannot_tell", "not_judged"))
         return [w.code for w in found.warnings]
 
     def test_without_a_healthy_sound_nothing_is_new(self):
@@ -114,4 +114,4 @@ class SaysNothing(unittest.TestCase):
 
     def test_a_healthy_sound_is_kept_and_not_judged(self):
         found = hear(noise(), state="healthy")
-        self.assertEqual((found.verdict, found.new, len(found.own.along)), ("not_judged", [], len(CENTRES_HZ)))
+        self.assertEqual((found.likeness, found.new, len(found.own.along)), ("kept", [], len(CENTRES_HZ)))

@@ -8143,6 +8143,8 @@ export interface components {
         /**
          * MachineSoundResult
          * @description Levels by band beside those of the healthy sound (null: none was kept), and what is new. ``gain_db``: common to all bands, taken out.
+         *
+         *     ``likeness``: in short. Nothing is judged as a whole: a sound alone makes no machine unfit.
          */
         MachineSoundResult: {
             /**
@@ -8180,6 +8182,11 @@ export interface components {
              * @enum {string}
              */
             state: "healthy" | "complaint";
+            /**
+             * Likeness
+             * @enum {string}
+             */
+            likeness: "kept" | "alike" | "other" | "cannot_tell";
             /** Centres Hz */
             centres_hz: number[];
             own: components["schemas"]["Bands"];
