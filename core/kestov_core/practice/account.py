@@ -7,6 +7,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict
 
+from .. import procedures
 from ..knowledge import checks, findings
 from ..machine import Description
 from ..quantities import Quantity
@@ -161,31 +162,16 @@ def _too_soon(begun: Begun, done: Sequence[Done]) -> list[str]:
 
 def held(procedure: str, place: str, found: Mapping[str, Any], true: float) -> Held | None:
     """A result (as a dictionary) against the true figure of what was measured; None where it has no figure of the kind."""
-    told = found.get(_FIGURE.get(procedure, ""))
+    declared = procedures.get(procedure).true
+    told = found.get(declared[0]) if declared is not None else None
     if not isinstance(told, dict):
         return None
     q = Quantity.model_validate(told)
     within = abs(q.value - true) <= WITHIN * max(q.u95 or 0.0, 1e-9)
-    return Held(words=f"{procedure.replace('-', ' ')}, {place.upper()}", measured=q, true=true, within=within)
-
-
-#: Which figure of a result has one true value in a simulated machine.
-_FIGURE = {
-    "belt-pluck": "tension", "belt-deflection": "tension", "steps": "error", "motor-current": "percent_of_rated", "gantry": "tilt",
-    "play": "play",
-}  # fmt: skip
+    return Held(words=f"{procedures.get(procedure).title}, {place.upper()}", measured=q, true=true, within=within)
 
 
 def true_figure(sim: SimMachine, procedure: str, place: str) -> float | None:
     """The one true figure of what a procedure measures there; None where there is none."""
-    if procedure in ("belt-pluck", "belt-deflection"):
-        return sim.belts[place].tension_n if place in sim.belts else None
-    if procedure == "steps":
-        return 100 * (sim.truly_travels(place).scale - 1)
-    if procedure == "motor-current":
-        return 100 * (sim.drives.get(place) or sim.drive("z" if place.startswith("z") else place)).current
-    if procedure == "gantry":
-        return sim.true_beam().tilt
-    if procedure == "play":
-        return 2 * sim.axis(place).play_mm
-    return None
+    declared = procedures.get(procedure).true
+    return None if declared is None else declared[1](sim, place)

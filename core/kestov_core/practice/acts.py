@@ -105,7 +105,8 @@ def measured(
     if procedure.stand_in is None or place not in procedure.places(description):
         return sim, None
     known = Known(description=description, place=place, limits=limits, measured=before, today=before)
-    typed: dict[str, Any] = {"excitation": "sweep"} if name == "resonance" else {}
+    # What shakes is told; a sweep is usual.
+    typed: dict[str, Any] = {"excitation": "sweep"} if "excitation" in procedure.context.model_fields else {}
     try:
         got = procedure.stand_in(sim, place, seed, fill(procedure.context, typed, known) | {"seconds": 15.0})
         context = fill(procedure.context, typed | got.told, known)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from collections.abc import Mapping
+from functools import partial
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict
@@ -160,12 +161,19 @@ class _Going:
         self._measuring += 1
         sim = simulated(self.truth, self.description, self.limits, self._measuring)
         _, result = acts.measured(
-            sim, procedure, place, self.description, self.limits, self.truth.seed + self._measuring, self._before
+            sim,
+            procedure,
+            place,
+            self.description,
+            self.limits,
+            self.truth.seed + self._measuring,
+            partial(self._before, procedure),
         )
         return result
 
-    def _before(self, procedure: str, place: str) -> Mapping[str, Any] | None:
-        if procedure != "resonance":
+    def _before(self, asking: str, procedure: str, place: str) -> Mapping[str, Any] | None:
+        """What a measurement gave when the machine was sound, for one that asks of its own past."""
+        if procedure != asking:
             return None
         if (procedure, place) not in self._sound:
             sim = simulated(sound(self.truth), self.description, self.limits)

@@ -236,4 +236,5 @@ PROCEDURE = Procedure(
     adjustable=True,
     interval_days=30,
     stand_in=_stand_in,
+    true=("tension", lambda m, place: m.belts[place].tension_n if place in m.belts else None),
 )

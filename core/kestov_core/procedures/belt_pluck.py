@@ -383,5 +383,6 @@ PROCEDURE = Procedure(
     live="microphone",
     rounds=True,
     stand_in=_stand_in,
+    true=("tension", lambda m, place: m.belts[place].tension_n if place in m.belts else None),
     view=_view,
 )

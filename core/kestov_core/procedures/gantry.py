@@ -482,4 +482,5 @@ PROCEDURE = Procedure(
     interval_days=60,
     turned=Turned("Turned screw {target}", ("gantry", "bed", "screw-runout"), "screw_touched", _turn),
     stand_in=_stand_in,
+    true=("tilt", lambda m, place: m.true_beam().tilt),
 )

@@ -300,7 +300,7 @@ def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, Any
     sense, gain, rated = known("sense_ohm", SENSE_OHM), known("gain", GAIN), known("rated_a", RATED_A)
     motors = int(context.get("motors_on_driver") or 1) if context.get("wiring") != "series" else 1
     rng = np.random.default_rng([seed, 63])
-    drive = machine.drives.get(place) or machine.drive("z" if place.startswith("z") else place)
+    drive = machine.drive(place)
     if context.get("current_set") == "stored":
         return StandIn(told={"stored_rms_a": round(drive.current * rated * motors, 3), "rated_a": rated})
     volts = drive.reference_v(rated, sense, gain, motors, rng)
@@ -326,4 +326,5 @@ PROCEDURE = Procedure(
     adjustable=True,
     sets="current",
     stand_in=_stand_in,
+    true=("percent_of_rated", lambda m, place: 100 * m.drive(place).current),
 )

@@ -546,4 +546,5 @@ PROCEDURE = Procedure(
     table=Pushed,
     turned=Turned("Turned the {target}", ("play", "drag", "resonance"), "rollers_adjusted", _turn),
     stand_in=_stand_in,
+    true=("play", lambda m, place: 2 * m.axis(place).play_mm),
 )

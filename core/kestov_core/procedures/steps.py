@@ -413,4 +413,5 @@ PROCEDURE = Procedure(
         not_at=("e",),
     ),
     stand_in=_stand_in,
+    true=("error", lambda m, place: 100 * (m.truly_travels(place).scale - 1)),
 )

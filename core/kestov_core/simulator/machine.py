@@ -86,8 +86,8 @@ class SimMachine(BaseModel):
         return self.parts.get(place, made_parts(self.seed, place))
 
     def drive(self, place: str) -> SimDrive:
-        """What truly drives a place."""
-        return self.drives.get(place, SimDrive())
+        """What truly drives a place; screws that lift together are driven alike."""
+        return self.drives.get(place) or self.drives.get("z" if place.startswith("z") else place) or SimDrive()
 
     def counted(self, axis: str) -> bool:
         """Whether ripples of an axis can be counted on a wall."""
