@@ -301,7 +301,7 @@ class FromAPhone(AppCase):
         page.get_by_label("Since when?").fill("yesterday")
         picture = io.BytesIO()
         Image.new("RGB", (1200, 900), (120, 130, 125)).save(picture, "JPEG")
-        page.locator("input[type=file]").set_input_files(
+        page.get_by_label("A picture of the print").set_input_files(
             files=[{"name": "wall.jpg", "mimeType": "image/jpeg", "buffer": picture.getvalue()}]
         )
         # What was entered survives a page that is loaded again.
