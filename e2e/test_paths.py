@@ -307,7 +307,7 @@ class FromAPhone(AppCase):
         # What was entered survives a page that is loaded again.
         page.reload()
         expect(page.get_by_label("Since when?")).to_have_value("yesterday")
-        page.locator("input[type=file]").set_input_files(
+        page.get_by_label("A picture of the print").set_input_files(
             files=[{"name": "wall.jpg", "mimeType": "image/jpeg", "buffer": picture.getvalue()}]
         )
         page.get_by_role("button", name=say("Send|Report")).click()
