@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
+from cases import sounds
 from django.utils import timezone
 from kestov_core.knowledge import findings
 from kestov_core.knowledge.part_kinds import part_kinds
@@ -84,12 +85,21 @@ class AskedOut(Schema):
     by: str
 
 
+class KeptSound(Schema):
+    procedure: str
+    place: str
+
+
 class ServiceOut(Schema):
-    """All tasks of a machine, the most overdue first; ``round``: those of today's round, in their order; and what the machine asks for."""
+    """All tasks of a machine, the most overdue first; ``round``: those of today's round, in their order; and what the machine asks for.
+
+    ``listen``: the procedure and the place that keep its healthy sound.
+    """
 
     due: list[TaskDueOut]
     round: list[str]
     asked: list[AskedOut]
+    listen: KeptSound
 
 
 class MachineDue(Schema):
@@ -112,10 +122,12 @@ def _service(printer: Printer) -> ServiceOut:
     due = rounds.due_on(printer)
     parts = list(Component.objects.filter(printer=printer, removed_on=None).order_by("place", "id"))
     asked = Asked.objects.filter(printer=printer, cleared_at=None).select_related("by")
+    sound, place = sounds.kept_at(printer)
     return ServiceOut(
         due=[_task(d, parts) for d in due],
         round=[d.task.id for d in rounds.round_of(due)],
         asked=[AskedOut(id=a.pk, words=a.words, task=a.task, at=a.at, by=name_of(a.by)) for a in asked],
+        listen=KeptSound(procedure=sound.name, place=place),
     )
 
 

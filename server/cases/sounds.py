@@ -6,14 +6,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID, uuid4
 
+from kestov_core.procedures.base import Procedure
 from measuring.models import Capture
-from measuring.taking import Taken, take
+from measuring.taking import Taken, measuring, take
 from people.models import User, name_of
+from workshop.models import Printer
 
 from .models import Case
-
-#: The procedure, and the place that it is taken at.
-_SOUND, _PLACE = "machine-sound", "frame"
 
 
 @dataclass(frozen=True)
@@ -27,15 +26,33 @@ class Heard:
     why_not: str
 
 
+def of_a_report() -> Procedure:
+    """The procedure that a report brings its file for."""
+    return next(p for p in measuring() if p.reported is not None)
+
+
+def kept_at(printer: Printer) -> tuple[Procedure, str]:
+    """That procedure, and where it is taken on this machine."""
+    procedure = of_a_report()
+    return procedure, procedure.places(printer.motion())[0]
+
+
 def add(case: Case, data: bytes, name: str, source: str, user: User) -> Capture:
     """Keep a recording of a case that is open, held by who calls. Raises the core's `BadInput` where it is none."""
-    taken = Taken(id=uuid4(), place=_PLACE, source=source, typed={"state": "complaint"}, data=data, data_name=name)
-    return take(case.printer, _SOUND, user, taken, case.pk)
+    procedure, place = kept_at(case.printer)
+    typed = dict(procedure.reported or {})
+    taken = Taken(id=uuid4(), place=place, source=source, typed=typed, data=data, data_name=name)
+    return take(case.printer, procedure.name, user, taken, case.pk)
 
 
 def heard(case: Case) -> list[Heard]:
     """The recordings of a case, oldest first."""
-    rows = case.captures.filter(procedure=_SOUND).defer("data").select_related("taken_by").prefetch_related("results")
+    rows = (
+        case.captures.filter(procedure=of_a_report().name)
+        .defer("data")
+        .select_related("taken_by")
+        .prefetch_related("results")
+    )
     out = []
     for c in rows.order_by("taken_at"):
         result = c.latest()

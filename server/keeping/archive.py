@@ -22,7 +22,7 @@ from django.apps import apps
 from django.core.exceptions import ValidationError
 from django.core.management.color import no_style
 from django.db import DataError, IntegrityError, connection, transaction
-from django.db.models import BinaryField, ForeignKey, Model, QuerySet
+from django.db.models import BinaryField, BooleanField, ExpressionWrapper, ForeignKey, Model, Q, QuerySet
 from kestov_core import CORE_VERSION, procedures
 from measuring.models import Capture
 from measuring.standing import rebuild
@@ -163,10 +163,6 @@ def _write(table: IO[bytes], label: str, rows: QuerySet[Any]) -> int:
 
 
 def _there(name: str) -> Any:
-    from django.db.models import Q
-    from django.db.models.expressions import ExpressionWrapper
-    from django.db.models.fields import BooleanField
-
     return ExpressionWrapper(Q(**{f"{name}__isnull": False}), output_field=BooleanField())
 
 

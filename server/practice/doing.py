@@ -5,6 +5,7 @@ from __future__ import annotations
 from cases import acts as cases
 from django.db import transaction
 from kestov_core import knowledge
+from kestov_core.machine import WHOLE
 from kestov_core.practice import acts as practised
 from kestov_core.practice import prints, senses
 from kestov_core.practice.account import Answered, Done
@@ -77,7 +78,7 @@ def repair(row: Lesson, fault_id: str, place: str) -> None:
     if fault is None:
         raise Refused(422, "out_of_range", "Choose one of the listed faults.", "fault")
     unsafe = running.safe(row, practised.asks_of_repair(fault), f"Mended: {fault.label}", practised.cold(fault))
-    whole = place in ("", "all", "head", "bed", "frame")
+    whole = place in ("", *WHOLE)
     running.becomes(row, mend(running.truth_now(row), fault.id, "" if whole else cases.axis_of(place)))
     done = Done(
         kind="mended", what=fault.id, place=place, words=f"Mended: {fault.label}" + ("" if whole else f", {place.upper()}"),

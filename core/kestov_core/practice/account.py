@@ -8,7 +8,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict
 
 from .. import procedures
-from ..knowledge import checks, findings
+from ..knowledge import checks, faults, findings
 from ..machine import Description
 from ..quantities import Quantity
 from ..simulator.machine import SimMachine
@@ -116,8 +116,6 @@ def account(
 
 
 def _dangerous(begun: Begun) -> bool:
-    from ..knowledge import faults
-
     return any(faults()[f.fault].kind == "danger" for f in begun.truth.faults)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tomllib
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Mapping
 from functools import cache
 from pathlib import Path
 from typing import Any, Literal
@@ -13,7 +13,7 @@ from pydantic import BaseModel, ConfigDict, TypeAdapter
 from .. import procedures
 from ..asking import Known, fill
 from ..errors import BadInput
-from ..knowledge import SETUP_MINUTES, Check, Fault, cards, checks, faults
+from ..knowledge import Check, Fault, cards, checks
 from ..machine import Description
 from ..procedures.base import Finding, Result
 from ..quantities import Limits
@@ -83,12 +83,6 @@ def cold(fault: Fault) -> bool:
     return "cold" in fault.state and "unplugged" in fault.state
 
 
-def minutes_of(check: Check, set_up: Iterable[str]) -> float:
-    """A check with the set-up that is still to be paid; its procedure's card says its minutes."""
-    paid = set(set_up)
-    return check.minutes + sum(SETUP_MINUTES[s] for s in check.setup if s not in paid)
-
-
 def measured(
     sim: SimMachine,
     name: str,
@@ -105,8 +99,7 @@ def measured(
     if procedure.stand_in is None or place not in procedure.places(description):
         return sim, None
     known = Known(description=description, place=place, limits=limits, measured=before, today=before)
-    # What shakes is told; a sweep is usual.
-    typed: dict[str, Any] = {"excitation": "sweep"} if "excitation" in procedure.context.model_fields else {}
+    typed: dict[str, Any] = dict(procedure.reported or procedure.healthy or {})
     try:
         got = procedure.stand_in(sim, place, seed, fill(procedure.context, typed, known) | {"seconds": 15.0})
         context = fill(procedure.context, typed | got.told, known)
@@ -137,8 +130,3 @@ def findings_of(result: Result) -> list[Finding]:
 def check_of(procedure: str) -> Check | None:
     """The check that a procedure runs."""
     return next((c for c in checks().values() if c.procedure == procedure), None)
-
-
-def repair_minutes(fault: str) -> float:
-    """What a repair takes."""
-    return faults()[fault].minutes

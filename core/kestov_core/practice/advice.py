@@ -9,10 +9,11 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict
 
+from .. import procedures
 from ..diagnosis.evidence import at_place, condensed
 from ..diagnosis.shapes import DiagnoseContext, NextCheck, Observed, Question, RepairNow
 from ..knowledge import SETUP_MINUTES, checks, faults, findings
-from ..machine import Description
+from ..machine import WHOLE, Description
 from ..procedures.base import Result
 from ..procedures.diagnose import DiagnoseResult, analyse
 from . import acts
@@ -92,7 +93,7 @@ class _Going:
             )
         )  # fmt: skip
 
-    def look(self, nodes: list[tuple[str, str | None]], check: str = "") -> None:
+    def look(self, nodes: list[tuple[str, str | None]]) -> None:
         """What eye, ear and hand say of these; now and then one is overlooked, or invented."""
         told = [{"finding": m.finding, "axis": m.place or None, "there": m.there} for m in met(self.truth, nodes)]
         if told and self.rng.random() < self.wrong:
@@ -144,13 +145,9 @@ class _Going:
         )
 
     def _instrument(self, procedure: str | None) -> bool:
-        from .. import procedures
-
         return procedure is not None and procedures.get(procedure).stand_in is not None
 
     def _places(self, procedure: str, axis: str | None) -> list[str]:
-        from .. import procedures
-
         here = procedures.get(procedure).places(self.description)
         if axis is not None and str(axis) in here:
             return [str(axis)]
@@ -184,7 +181,7 @@ class _Going:
     def repair(self, r: RepairNow) -> None:
         """A repair, and the print again."""
         fault = faults()[r.fault]
-        place = "" if r.axis in (None, "all", "head", "bed", "frame") else str(r.axis)
+        place = "" if r.axis in (None, *WHOLE) else str(r.axis)
         self.truth = mend(self.truth, r.fault, place)
         self.tried.append(At(fault=r.fault, place="" if r.axis is None else str(r.axis)))
         self.steps.append(WayStep(words=f"Mended: {r.label}", minutes=fault.minutes, cost=acts.cost_of(fault)))

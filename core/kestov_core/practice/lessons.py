@@ -10,8 +10,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+from ..diagnosis.evidence import at_place
 from ..errors import BadInput
-from ..knowledge import findings
+from ..knowledge import faults, findings
 from ..machine import Description, Kinematics, Place
 from ..quantities import Limits
 from .truth import At, Happened, Truth, drawn, given
@@ -148,7 +149,4 @@ def complaint(truth: Truth, seed: int) -> list[Told]:
 
 def named(at: At) -> str:
     """A fault at its place, in words."""
-    from ..diagnosis.evidence import at_place
-    from ..knowledge import faults
-
     return at_place(faults()[at.fault].label, at.place or None)

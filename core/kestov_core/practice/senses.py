@@ -11,7 +11,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from ..knowledge import Check, findings
+from ..knowledge import findings
 from ..machine import AXES_OF_BELT
 from ..simulator.moving import SimPart, ladder_sound
 from ..simulator.sound import Recording
@@ -72,11 +72,6 @@ def _called(place: str | None) -> str:
     return place if place is not None and len(place) > 2 else str(place).upper()
 
 
-def by_hand(check: Check) -> bool:
-    """Whether a check is done without an instrument, at least in part."""
-    return any(findings()[f].group != _MEASURED for f in check.answers)
-
-
 def heard(truth: Truth, axis: str) -> Recording:
     """What an axis sounds like as it runs up a ladder of speeds: the motors, and what squeaks, buzzes or whines along."""
     shown = truth.signs()
@@ -96,11 +91,7 @@ def heard(truth: Truth, axis: str) -> Recording:
         ladder, 5.0, parts, rung_s=1.2, pause_s=0.3, tone=0.02, rush=0.008, seed=truth.seed + sum(axis.encode())
     )
     if there("squeak"):
-        got = (
-            got.model_copy(update={"samples": _squeaks(got, truth.seed)})
-            if hasattr(got, "model_copy")
-            else Recording(_squeaks(got, truth.seed), got.rate_hz)
-        )
+        return Recording(_squeaks(got, truth.seed), got.rate_hz)
     return got
 
 

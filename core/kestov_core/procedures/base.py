@@ -181,6 +181,8 @@ class Procedure:
     asked beside a photograph of a wall, which gives a reading's ``spacing_mm`` and ``u95_mm``. ``rounds``: belts are set by it, in pairs and rounds. ``turned``: what its result is set by, in rounds of its own place.
     ``by_wall``: a person names the wall that
     shows it. ``program``: moves to run. ``sheet``: what is measured on the test part, in order. ``part``: the test part that it reads, by its design's name; ``own_parts``: it reads parts of the workshop's own, place by place. ``grid``: its table may be pasted as a machine prints it, heights over x and y. ``stand_in(machine, place, seed, context)``: what simulated instruments read.
+    ``healthy``: what its context says when it is taken while all is well, for later ones to be held against; ``reported``: what it
+    says of a machine in trouble, where a report brings its file.
     ``true``: a figure of its result that has one true value in a simulated machine, and that value at a place (None: none there).
     ``view(context, data, found)``: what its drawing shows beside the result.
 
@@ -216,6 +218,8 @@ class Procedure:
     own_parts: bool = False
     grid: bool = False
     stand_in: Callable[[SimMachine, str, int, dict[str, Any]], StandIn] | None = None
+    healthy: Mapping[str, Any] | None = None
+    reported: Mapping[str, Any] | None = None
     true: tuple[str, Callable[[SimMachine, str], float | None]] | None = None
     view: Callable[[Any, bytes, dict[str, Any]], BaseModel] | None = None
     place_of: Callable[[Any], Place | None] = lambda _: None

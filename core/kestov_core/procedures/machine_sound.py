@@ -303,4 +303,6 @@ PROCEDURE = Procedure(
     gives="sound",
     interval_days=180,
     stand_in=_stand_in,
+    healthy={"state": "healthy"},
+    reported={"state": "complaint"},
 )

@@ -567,5 +567,6 @@ PROCEDURE = Procedure(
     as_mapped={"unit": "m/s2"},
     live="accelerometer",
     stand_in=_stand_in,
+    healthy={"excitation": "sweep"},
     view=_view,
 )

@@ -207,6 +207,17 @@ class EveryProcedure(unittest.TestCase):
             one, two = (procedures.run(name, context, data).model_dump() for _ in range(2))
             self.assertEqual(one, two, name)
 
+    def test_what_it_says_of_a_healthy_machine_and_of_one_reported_is_of_its_context(self):
+        declared = [(p, told) for p in map(procedures.get, GOOD) for told in (p.healthy, p.reported) if told]
+        self.assertTrue(declared)
+        for p, told in declared:
+            self.assertIsNotNone(p.stand_in, p.name)
+            again = procedures.parse(p.context, GOOD[p.name][0] | dict(told)).model_dump()
+            self.assertEqual({name: again[name] for name in told}, told, p.name)
+        self.assertEqual(
+            sum(procedures.get(n).reported is not None for n in GOOD), 1, "a report brings one kind of file"
+        )
+
     def test_schemas_describe_every_field(self):
         for name in GOOD:
             schema = procedures.get(name).schema()

@@ -47,6 +47,10 @@ class WithAReport(ApiCase):
         told = self.add(case, tone=0.06, seed=4)[1]
         self.assertEqual(len(told["sounds"][1]["new"]), 1)
 
+    def test_a_round_leads_to_where_the_healthy_sound_is_kept(self):
+        told = self.good("technician", "GET", f"/printers/{self.crossed.pk}/service")["listen"]
+        self.assertEqual(told, {"procedure": "machine-sound", "place": "frame"})
+
     def test_without_a_healthy_sound_it_is_kept_and_said_so(self):
         case = self.report()
         told = self.add(case, seed=5)[1]

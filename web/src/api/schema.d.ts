@@ -13290,6 +13290,13 @@ export interface components {
             /** By */
             by: string;
         };
+        /** KeptSound */
+        KeptSound: {
+            /** Procedure */
+            procedure: string;
+            /** Place */
+            place: string;
+        };
         /**
          * PartOf
          * @description A part that a task is done to on this machine; ``lubricant``: by its material; ``adjusts``: it can be put right by adjusting.
@@ -13311,6 +13318,8 @@ export interface components {
         /**
          * ServiceOut
          * @description All tasks of a machine, the most overdue first; ``round``: those of today's round, in their order; and what the machine asks for.
+         *
+         *     ``listen``: the procedure and the place that keep its healthy sound.
          */
         ServiceOut: {
             /** Due */
@@ -13319,6 +13328,7 @@ export interface components {
             round: string[];
             /** Asked */
             asked: components["schemas"]["AskedOut"][];
+            listen: components["schemas"]["KeptSound"];
         };
         /**
          * Shown
@@ -13402,6 +13412,7 @@ export interface components {
             round: string[];
             /** Asked */
             asked: components["schemas"]["AskedOut"][];
+            listen: components["schemas"]["KeptSound"];
             /** Id */
             id: number | null;
             /** Case */

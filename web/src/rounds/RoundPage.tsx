@@ -3,6 +3,7 @@ import { useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, got } from "../api/client";
+import { benchPath } from "../bench/paths";
 import { Button, ErrorNote, Loading, useKey, useTitle } from "../kit/bits";
 import { counted } from "../kit/words";
 import { WaitsHere } from "../offline/KeptNote";
@@ -70,7 +71,7 @@ function Round({ id }: { id: number }) {
     ) : (
       <Loading what="the round" />
     );
-  const { due, asked } = service.data;
+  const { due, asked, listen } = service.data;
   // What waits on this device is done, though the workshop does not know it yet.
   const kept = waiting.filter((e) => !e.refused).map((e) => e.mark);
   const round = service.data.round.filter((t) => !kept.includes(t) && !gone.includes(t));
@@ -140,7 +141,7 @@ function Round({ id }: { id: number }) {
             </p>
           ) : null}
           <p className="mb-1">
-            <Link to={`/bench/${id}/machine-sound/frame`} className="inline-flex min-h-11 items-center">
+            <Link to={benchPath(id, listen.procedure, listen.place)} className="inline-flex min-h-11 items-center">
               All is well? Keep its healthy sound
             </Link>
           </p>

@@ -50,6 +50,7 @@ const service = (more: Partial<Schemas["ServiceOut"]> = {}): Schemas["ServiceOut
   due: [IDLERS, BELTS],
   round: ["idlers", "belts"],
   asked: [],
+  listen: { procedure: "ten-seconds", place: "frame" },
   ...more,
 });
 
@@ -141,6 +142,12 @@ describe("a round", () => {
     await waitFor(() => expect(server.sent[1]?.url).toBe("/api/deeds/41/picture"));
     server.answer([]);
     expect((await screen.findByRole("status")).textContent).toMatch(/^Case 9 is open/);
+  });
+
+  it("leads to where the healthy sound is kept", () => {
+    page();
+    const link = screen.getByRole("link", { name: "All is well? Keep its healthy sound" });
+    expect(link.getAttribute("href")).toBe("/bench/3/ten-seconds/frame");
   });
 
   it("shows one task, its state and its caution, and is ticked by a key", async () => {
