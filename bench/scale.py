@@ -145,6 +145,9 @@ def _steps(user: int, each: int, cases: int) -> list[str]:
         'judged', jsonb_build_array(jsonb_build_object('words', 'Tension', 'quantity',
             jsonb_build_object('value', value, 'u95', 0.6, 'unit', 'N'), 'limits', jsonb_build_object('low', 20, 'high', 50),
             'source_of_limits', 'limit', 'verdict', verdict)))"""
+    from kestov_core.knowledge.tasks import tasks as came_with
+
+    tasks = ", ".join(f"('{task}')" for task in list(came_with())[:12])
     return [
         # Belts of each machine, by its model.
         """create temp table belt_of as select p.id as printer, t.key as place, row_number() over (partition by p.id order by t.key) - 1 as k,
@@ -190,12 +193,17 @@ def _steps(user: int, each: int, cases: int) -> list[str]:
         f"""insert into workshop_event (printer_id, event, place, at, by_id, note)
            select p.id, case n % 3 when 0 then 'belt_tensioned' when 1 then 'head_changed' else 'firmware_updated' end, '',
              now() - make_interval(days => (9 * n)::int), {user}, '' from workshop_printer p, generate_series(1, 60) n""",
+        # Rounds of years: a dozen tasks, each every month, of most machines.
+        f"""insert into service_done (printer_id, task, label, found, words, hours, at, by_id, newest)
+           select p.id, t.task, '', case when n % 9 = 0 then 'needed' else 'fine' end, '', 9000 - 220 * n,
+             now() - make_interval(days => (31 * n + p.id % 40 + 1)::int), {user}, n = 0
+           from workshop_printer p, generate_series(0, 47) n, (values {tasks}) t(task) where p.id % 8 > 0""",
         f"""insert into cases_case (printer_id, title, words, since, state, reported_by_id, reported_at, closing, cause, fault, fault_axis,
-             closed_at, closed_by_id)
+             closed_at, closed_by_id, unaided)
            select (select id from workshop_printer order by id offset n % (select count(*) from workshop_printer) limit 1),
              'Echoes or ripples after a corner, wall along X', 'On all lids, number ' || n, '',
              case when n % 60 = 0 then 'reported' else 'closed' end, {user}, now() - make_interval(hours => n * 7),
-             case when n % 60 = 0 then '' else 'verified' end, 'Belt slack', '', '', now() - make_interval(hours => n * 7 - 5), {user}
+             case when n % 60 = 0 then '' else 'verified' end, 'Belt slack', '', '', now() - make_interval(hours => n * 7 - 5), {user}, false
            from generate_series(1, {cases}) n""",
         f"""insert into cases_observation (case_id, finding, axis, state, note, check_name, withdrawn, by_id, at)
            select c.id, 'echoes_after_corners', 'x', case when n = 1 then 'present' else 'absent' end, '', '', false, {user},
@@ -237,8 +245,8 @@ def _pages(machines: int) -> list[Page]:
         Page("Next quarter", "/api/forecast", ["select * from workshop_component", *use, standings]),
         Page("Across: which", "/api/fleet", [standings, "select p.*, m.description from workshop_printer p join workshop_printermodel m on m.id = p.model_id"]),
         Page("Across: one", f"/api/fleet/{model}?procedure=belt-pluck&place={place}", [f"select c.taken_at, r.found from measuring_capture c join measuring_result r on r.capture_id = c.id join workshop_printer p on p.id = c.printer_id where p.model_id = {model} and c.place = '{place}' and c.procedure = 'belt-pluck' and c.taken_at > now() - interval '600 days'"]),
-        Page("Rounds", "/api/service", ["select * from service_done", "select printer_id, kind from workshop_component where removed_on is null", *use]),
-        Page("Tasks", "/api/service/tasks", ["select * from service_done", "select * from service_taskmend"]),
+        Page("Rounds", "/api/service", ["select * from service_done where newest", "select printer_id, kind from workshop_component where removed_on is null", *use]),
+        Page("Tasks", "/api/service/tasks", ["select * from service_done where at > now() - interval '2 years' order by at desc limit 20000", "select * from service_taskmend"]),
         Page("Stores", "/api/stores", ["select * from service_stock", "select * from workshop_component where removed_on is null", *use]),
         Page("The week", "/api/service/week", ["select * from service_plannedround", "select * from service_booking"]),
         Page("Cases", "/api/cases?state=all", [f"{brief} order by reported_at desc limit 50"]),

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from datetime import date, datetime
 
 from cases import sounds
-from django.utils import timezone
 from kestov_core.knowledge import findings
 from kestov_core.knowledge.part_kinds import part_kinds
 from kestov_core.knowledge.tasks import BY_MATERIAL, State, Task
 from kestov_core.procedures.service_due import Because
 from ninja import Field, Router, Schema
-from people.clock import now
 from people.models import name_of
 from service import rounds
 from service.models import Asked
@@ -161,7 +160,7 @@ def _task(d: rounds.Due, parts: list[Component]) -> TaskDueOut:
             for p in mine
         ],
         last_at=None if d.last is None else d.last.at,
-        last_by="" if d.last is None else name_of(d.last.by),
+        last_by="" if d.last is None else d.last.by or name_of(None),
         last_found="" if d.last is None else d.last.found,
     )
 
@@ -170,26 +169,8 @@ def _task(d: rounds.Due, parts: list[Component]) -> TaskDueOut:
 def list_due(request: SignedIn):
     """What is due on which machine, the most overdue first."""
     printers = Printer.on_the_floor()
-    due, today = rounds.due_of(printers), timezone.localdate(now())
-    rows = []
-    for p in printers:
-        mine = due[p.pk]
-        over = [d for d in mine if d.by(today)]
-        # Of what nobody ever wrote down nobody knows how long it is over.
-        worst = next((d for d in over if d.last is not None), None)
-        rows.append(
-            MachineDue(
-                printer_id=p.pk,
-                printer=p.name,
-                area=p.area.name,
-                due=len(over),
-                never=sum(d.last is None for d in over),
-                worst="" if worst is None else worst.task.label,
-                overdue_by=None if worst is None else worst.due.overdue_by,
-                minutes=sum(d.task.minutes for d in rounds.round_of(mine)),
-                next_on=min((d.due.due_on for d in mine if d.due.due_on is not None), default=None),
-            )
-        )
+    due = rounds.summaries(printers)
+    rows = [MachineDue(printer_id=p.pk, printer=p.name, area=p.area.name, **asdict(due[p.pk])) for p in printers]
     return sorted(rows, key=lambda r: (not r.due, -(r.overdue_by if r.overdue_by is not None else -1e9), r.printer))
 
 

@@ -7,22 +7,25 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from datetime import timedelta
+from datetime import date, datetime, timedelta
+from functools import lru_cache
+from typing import NamedTuple
 
-from kestov_core.condition.use import Meter
+from kestov_core.condition.use import Meter, Reading, Use
 from kestov_core.knowledge.tasks import Task
 from measuring.models import Standing
 from people.clock import now
 from workshop import components
+from workshop.meters import hour_of
 from workshop.models import Component, PartType, Printer, of_these
 
-from .models import Done
+from .tasks import Last as Then
 
 #: What was looked at, and has its expected life behind it, is asked for again after so long (typical); so many parts are named.
 _REST, _NAMED = timedelta(days=30), 3
 #: By machine, then by task.
 Known = Mapping[int, Mapping[str, Task]]
-Last = Mapping[int, Mapping[str, Done]]
+Last = Mapping[int, Mapping[str, Then]]
 
 
 def asked(
@@ -58,6 +61,45 @@ def _in_doubt(printers: Sequence[Printer], known: Known, last: Last) -> list[tup
     return out
 
 
+class _Part(NamedTuple):
+    """What the age of a part rests on, as `components.age_hours` reads it."""
+
+    kind: str
+    label: str
+    type_id: int | None
+    fitted_on: date | None
+    fitted_hours: float | None
+    brought_hours: float
+
+
+class _Stands(NamedTuple):
+    """A meter as it stood last, and its use of late."""
+
+    last: Reading | None
+    use: Use | None
+
+    @classmethod
+    def of(cls, meter: Meter) -> _Stands:
+        return cls(meter.last, meter.use)
+
+
+@lru_cache(maxsize=2048)
+def _over(
+    parts: tuple[_Part, ...], lives: tuple[tuple[int, float], ...], stands: _Stands, moment: datetime
+) -> tuple[tuple[float, str, str], ...]:
+    """Parts of a machine that have their expected life behind them, the furthest over first: how far, in words, of which kind.
+
+    What it rests on changes seldom; of a whole floor there are thousands.
+    """
+    meter, types = Meter.standing(*stands), dict(lives)
+    out = []
+    for p in parts:
+        age, life = components.age_hours(p, meter, moment), components.life_of(p.kind, types.get(p.type_id or 0))
+        if age is not None and life is not None and age[0] >= life[0]:
+            out.append((-age[0] / life[0], f"{p.label}: {age[0]:.0f} of {life[0]:.0f} h ({life[1]})", p.kind))
+    return tuple(sorted(out))
+
+
 def _worn(
     printers: Sequence[Printer], known: Known, hours: Mapping[int, Meter], last: Last
 ) -> list[tuple[int, str, str]]:
@@ -65,23 +107,21 @@ def _worn(
     wanted = _of(known, "life")
     if not wanted:
         return []
-    worn: dict[int, list[tuple[float, str, str]]] = defaultdict(list)
     kinds = {kind for _, t in wanted for kind in t.parts}
-    rows, types = (
-        Component.objects.filter(of_these(printers), removed_on=None, kind__in=kinds),
-        PartType.objects.in_bulk(),
-    )
-    for c in rows.only("printer_id", "kind", "label", "type_id", "fitted_on", "fitted_hours", "brought_hours"):
-        c.type = types.get(c.type_id) if c.type_id is not None else None
-        life = components.life_hours(c)
-        age = components.age_hours(c, hours[c.printer_id]) if c.printer_id in hours else None
-        if age is not None and life is not None and age[0] >= life[0]:
-            words = f"{c.label}: {age[0]:.0f} of {life[0]:.0f} h ({life[1]})"
-            worn[c.printer_id].append((-age[0] / life[0], words, c.kind))
+    rows = Component.objects.filter(of_these(printers), removed_on=None, kind__in=kinds).order_by("id")
+    parts: dict[int, list[_Part]] = defaultdict(list)
+    for pk, *told in rows.values_list("printer_id", *_Part._fields):
+        parts[pk].append(_Part(*told))
+    lives = tuple(PartType.objects.exclude(life_hours=None).order_by("id").values_list("id", "life_hours"))
+    worn = {
+        pk: _over(tuple(mine), lives, _Stands.of(hours[pk]), hour_of(hours[pk]))
+        for pk, mine in parts.items()
+        if pk in hours
+    }
     out = []
     for pk, task in wanted:
         done = last[pk].get(task.id) if pk in last else None
-        mine = [words for _, words, kind in sorted(worn[pk]) if kind in task.parts]
+        mine = [words for _, words, kind in worn.get(pk, ()) if kind in task.parts]
         if mine and (done is None or now() - done.at > _REST):
             more = f"; and {len(mine) - _NAMED} more" if len(mine) > _NAMED else ""
             out.append((pk, task.id, f"{'; '.join(mine[:_NAMED])}{more}."))

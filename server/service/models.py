@@ -2,16 +2,31 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+from typing import Any
+
 from django.db import models
 from kestov_core.condition.worth import LASTS_YEARS
 from people.models import User
 from workshop.models import Component, PartType, Printer, PrinterModel
 
 
+class DoneManager(models.Manager["Done"]):
+    """Rows are only ever added, by `add`."""
+
+    def add(self, printer: Printer, task: str, at: datetime, **told: Any) -> Done:
+        """Write down that a task was done; what was entered late does not become the newest. The machine is held against other writers."""
+        mine = self.filter(printer=printer, task=task, newest=True)
+        newest = not mine.filter(at__gt=at).exists()
+        if newest:
+            mine.update(newest=False)
+        return self.create(printer=printer, task=task, at=at, newest=newest, **told)
+
+
 class Done(models.Model):
     """A task of a round that was done on a machine: when, at what its meters stood then, and what was found.
 
-    ``found``: ``fine``, ``needed`` (it was wanted), ``trouble`` (in ``words``). Rows are only ever added.
+    ``found``: ``fine``, ``needed`` (it was wanted), ``trouble`` (in ``words``). ``newest``: of its task on its machine.
     """
 
     printer = models.ForeignKey(Printer, on_delete=models.CASCADE, related_name="service_done")
@@ -25,10 +40,16 @@ class Done(models.Model):
     km = models.FloatField(null=True)
     at = models.DateTimeField()
     by = models.ForeignKey(User, null=True, on_delete=models.SET_NULL, related_name="+")
+    newest = models.BooleanField(default=True)
+
+    objects = DoneManager()
 
     class Meta:
         ordering = ["-at", "-id"]
         indexes = [models.Index(fields=["printer", "task", "-at"])]
+        constraints = [
+            models.UniqueConstraint(fields=["printer", "task"], condition=models.Q(newest=True), name="one_newest")
+        ]
 
 
 class Asked(models.Model):

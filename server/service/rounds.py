@@ -7,8 +7,10 @@ reckoned by the core. Not here: who does it when.
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass
-from datetime import date, timedelta
+from collections.abc import Hashable, Mapping
+from dataclasses import dataclass, field
+from datetime import date, datetime, timedelta
+from functools import lru_cache
 from typing import Literal
 
 from cases import acts
@@ -27,11 +29,12 @@ from people.models import User, audit, name_of
 from people.refusals import Refused
 from people.telling import tell
 from workshop import components, tags, timeline
-from workshop.meters import Meters, hours_now, meters_of
+from workshop.meters import Meters, hour_of, hours_now, meters_of
 from workshop.models import Component, Deed, Printer, of_these
 
 from . import by_condition, tasks
 from .models import Asked, Done
+from .tasks import Last
 
 Found = Literal["fine", "needed", "trouble"]
 Becomes = Literal["kept", "adjusted", "case"]
@@ -47,7 +50,7 @@ class Due:
 
     task: Task
     due: TaskDue
-    last: Done | None
+    last: Last | None
     rank: int
     fetched: frozenset[str] = frozenset()
 
@@ -60,16 +63,78 @@ def due_on(printer: Printer) -> list[Due]:
     """All tasks of a machine, the most overdue first."""
     m = meters_of(printer)
     there = set(Component.objects.filter(printer=printer, removed_on=None).values_list("kind", flat=True))
-    last = {d.task: d for d in _newest(Done.objects.filter(printer=printer).select_related("by"))}
-    known = tasks.table(printer.model_id).tasks
-    asked = by_condition.asked([printer], {printer.pk: known}, {printer.pk: m.hours}, {printer.pk: last})[printer.pk]
+    last = tasks.last_of(Done.objects.filter(printer=printer))
+    table = tasks.table(printer.model_id)
+    asked = by_condition.asked([printer], {printer.pk: table.tasks}, {printer.pk: m.hours}, last)[printer.pk]
     asked |= {a.task: a.words for a in Asked.objects.filter(printer=printer, cleared_at=None) if a.task}
-    used = _Used(m.hours, m.filament, _travel(m))
-    return _due(printer, known, there, last, asked, used)
+    used = tuple(_counted(meter, now()) for meter in (m.hours, m.filament, _travel(m)))
+    return list(_reckon(_basis(printer, table, there, last[printer.pk], asked, used)))
 
 
 def due_of(printers: list[Printer]) -> dict[int, list[Due]]:
     """The same of many machines, from a few readings for all of them; filament goes by the hours, and by when it was done last."""
+    return {pk: list(_reckoned(basis)) for pk, basis in _bases(printers).items()}
+
+
+@dataclass(frozen=True)
+class Summary:
+    """How much is due on a machine. ``never``: so many of them nobody ever wrote down; ``worst``: the most overdue of the others;
+    ``minutes``: of today's round; ``next_on``: when the first is due.
+    """
+
+    due: int
+    never: int
+    worst: str
+    overdue_by: float | None
+    minutes: float
+    next_on: date | None
+
+
+def summaries(printers: list[Printer]) -> dict[int, Summary]:
+    """How much is due on each machine."""
+    return {pk: _summed(basis) for pk, basis in _bases(printers).items()}
+
+
+#: Where a meter stands, its use a day, and how uneven that is; None where nobody knows.
+_Count = tuple[float, float, float] | None
+
+
+@dataclass(frozen=True)
+class _Basis:
+    """All that it rests on when the tasks of a machine are due. ``tasks`` are told by ``version``; ``used``: hours, filament, travel."""
+
+    version: Hashable
+    tasks: Mapping[str, Task] = field(compare=False)
+    there: frozenset[str]
+    last: tuple[tuple[str, Last], ...]
+    asked: tuple[tuple[str, str], ...]
+    used: tuple[_Count, ...]
+    in_use_since: date | None
+    today: date
+
+
+def _basis(
+    printer: Printer,
+    table: tasks.Table,
+    there: set[str],
+    last: Mapping[str, Last],
+    asked: Mapping[str, str],
+    used: tuple[_Count, ...],
+) -> _Basis:
+    return _Basis(
+        table.version,
+        table.tasks,
+        frozenset(there),
+        tuple(sorted(last.items())),
+        tuple(sorted(asked.items())),
+        used,
+        printer.in_use_since,
+        timezone.localdate(now()),
+    )
+
+
+def _bases(printers: list[Printer]) -> dict[int, _Basis]:
+    """That of many machines, as of the hour that has begun: within it what is worked out holds, until something is done."""
     hours = hours_now(printers)
     theirs = of_these(printers)
     there: dict[int, set[str]] = defaultdict(set)
@@ -77,29 +142,27 @@ def due_of(printers: list[Printer]) -> dict[int, list[Due]]:
         Component.objects.filter(theirs, removed_on=None).order_by().values_list("printer_id", "kind").distinct()
     ):
         there[pk].add(kind)
-    last: dict[int, dict[str, Done]] = defaultdict(dict)
-    for d in _newest(Done.objects.filter(theirs)):
-        # What was counted then is no figure of what is estimated now.
-        d.kg = d.km = None
-        last[d.printer_id][d.task] = d
+    # What was counted then is no figure of what is estimated now.
+    last = {
+        pk: {task: then._replace(kg=None, km=None) for task, then in mine.items()}
+        for pk, mine in tasks.last_of(Done.objects.filter(theirs)).items()
+    }
     known = tasks.all_of(printers)
-    asked = by_condition.asked(printers, known, hours, last)
+    asked = by_condition.asked(printers, {pk: t.tasks for pk, t in known.items()}, hours, last)
     for a in Asked.objects.filter(theirs, cleared_at=None).exclude(task=""):
         asked[a.printer_id][a.task] = a.words
-    return {p.pk: _due(p, known[p.pk], there[p.pk], last[p.pk], asked[p.pk], _typically(hours[p.pk])) for p in printers}
+    return {
+        p.pk: _basis(p, known[p.pk], there[p.pk], last.get(p.pk, {}), asked[p.pk], _typically(hours[p.pk]))
+        for p in printers
+    }
 
 
-@dataclass(frozen=True)
-class _Used:
-    """How far a machine was used: hours, filament (kg), travel of the axis that goes the farthest (km)."""
-
-    hours: Meter
-    filament: Meter
-    travel: Meter
-
-
-def _typically(hours: Meter) -> _Used:
-    return _Used(hours, hours.scaled(TYPICAL_KG), hours.scaled(max(TYPICAL_KM.values())))
+def _typically(hours: Meter) -> tuple[_Count, ...]:
+    count = _counted(hours, hour_of(hours))
+    if count is None:
+        return None, None, None
+    factors = (1.0, TYPICAL_KG, max(TYPICAL_KM.values()))
+    return tuple((f * count[0], f * count[1], f * count[2]) for f in factors)
 
 
 def _travel(m: Meters) -> Meter:
@@ -120,22 +183,27 @@ def round_of(due: list[Due]) -> list[Due]:
     return sorted((d for d in due if d.by(today + TOGETHER)), key=lambda d: d.rank)
 
 
-def _newest(rows: QuerySet[Done]) -> QuerySet[Done]:
-    return rows.order_by("printer_id", "task", "-at", "-id").distinct("printer_id", "task")
+@lru_cache(maxsize=2048)
+def _summed(basis: _Basis) -> Summary:
+    due = list(_reckoned(basis))
+    over = [d for d in due if d.by(basis.today)]
+    # Of what nobody ever wrote down nobody knows how long it is over.
+    worst = next((d for d in over if d.last is not None), None)
+    return Summary(
+        due=len(over),
+        never=sum(d.last is None for d in over),
+        worst="" if worst is None else worst.task.label,
+        overdue_by=None if worst is None else worst.due.overdue_by,
+        minutes=sum(d.task.minutes for d in round_of(due)),
+        next_on=min((d.due.due_on for d in due if d.due.due_on is not None), default=None),
+    )
 
 
-def _due(
-    printer: Printer,
-    known: dict[str, Task],
-    there: set[str],
-    last: dict[str, Done],
-    asked: dict[str, str],
-    used: _Used,
-) -> list[Due]:
-    today = timezone.localdate(now())
-    mine = [t for t in known.values() if not t.parts or there & set(t.parts)]
-    if not mine:
-        return []
+def _reckon(basis: _Basis) -> tuple[Due, ...]:
+    """When the tasks of a machine are due, the most overdue first."""
+    known, today = basis.tasks, basis.today
+    last, asked = dict(basis.last), dict(basis.asked)
+    hours, filament, travel = basis.used
     rows = [
         TaskDone(
             task=t.id,
@@ -145,29 +213,36 @@ def _due(
             every_km=t.every_km,
             # What was entered late is told as of then; others may have done it since.
             last_on=min(today, timezone.localdate(d.at)) if (d := last.get(t.id)) else None,
-            last_hours=_under(d.hours, used.hours) if d else None,
-            last_kg=_under(d.kg, used.filament) if d else None,
-            last_km=_under(d.km, used.travel) if d else None,
+            last_hours=_under(d.hours, hours) if d else None,
+            last_kg=_under(d.kg, filament) if d else None,
+            last_km=_under(d.km, travel) if d else None,
             asked=asked.get(t.id, "")[:300],
         )
-        for t in mine
+        for t in known.values()
+        if not t.parts or basis.there & set(t.parts)
     ]
+    if not rows:
+        return ()
     context = ServiceDueContext(
         tasks=rows,
         today=today,
-        in_use_since=min(printer.in_use_since, today) if printer.in_use_since else None,
-        hours=_counted(used.hours),
-        filament=_counted(used.filament),
-        travel=_counted(used.travel),
+        in_use_since=min(basis.in_use_since, today) if basis.in_use_since else None,
+        hours=_told_count(hours),
+        filament=_told_count(filament),
+        travel=_told_count(travel),
     )
     rank = {t: i for i, t in enumerate(known)}
-    return [
-        Due(known[d.task], d, last.get(d.task), rank[d.task], _fetched(known[d.task], there))
+    return tuple(
+        Due(known[d.task], d, last.get(d.task), rank[d.task], _fetched(known[d.task], basis.there))
         for d in analyse(context, None).due
-    ]
+    )
 
 
-def _fetched(task: Task, there: set[str]) -> frozenset[str]:
+#: What it rests on changes seldom; of a whole floor there are thousands.
+_reckoned = lru_cache(maxsize=2048)(_reckon)
+
+
+def _fetched(task: Task, there: frozenset[str]) -> frozenset[str]:
     """Its tools, and what it is done with: of lubricants those of the kinds of parts that are there."""
     if task.stuff != BY_MATERIAL:
         return frozenset([*task.tools, *([task.stuff] if task.stuff else [])])
@@ -177,17 +252,18 @@ def _fetched(task: Task, there: set[str]) -> frozenset[str]:
     )
 
 
-def _counted(meter: Meter) -> Counted | None:
-    there, use = meter.at(now()), meter.use
-    if there is None or use is None:
-        return None
-    return Counted(now=there.value, a_day=use.a_day, a_day_u95=min(use.u95, 1e4))
+def _counted(meter: Meter, moment: datetime) -> _Count:
+    there, use = meter.at(moment), meter.use
+    return None if there is None or use is None else (there.value, use.a_day, use.u95)
 
 
-def _under(then: float | None, meter: Meter) -> float | None:
+def _told_count(count: _Count) -> Counted | None:
+    return None if count is None else Counted(now=count[0], a_day=count[1], a_day_u95=min(count[2], 1e4))
+
+
+def _under(then: float | None, count: _Count) -> float | None:
     """What a meter stood at then; a later reading may have shown that it was less than was estimated."""
-    there = meter.at(now())
-    return None if then is None or there is None else min(then, there.value)
+    return None if then is None or count is None else min(then, count[0])
 
 
 @dataclass(frozen=True)
@@ -224,16 +300,16 @@ def tick(printer_id: int, task_id: str, found: Found, words: str, user: User, tr
     in_trouble = _in_trouble(parts, trouble.component_id) if found == "trouble" else None
     m = meters_of(printer)
     hours, kg, km = m.hours.at(now()), m.filament.at(now()), _travel(m).at(now())
-    Done.objects.create(
-        printer=printer,
-        task=task.id,
+    Done.objects.add(
+        printer,
+        task.id,
+        now(),
         label=task.label,
         found=found,
         words=words,
         hours=None if hours is None else hours.value,
         kg=None if kg is None or "filament" in m.typical else kg.value,
         km=None if km is None or m.typical & set(m.travel) else km.value,
-        at=now(),
         by=user,
     )
     deed = case = None

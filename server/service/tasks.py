@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any, Literal, NamedTuple
@@ -32,8 +32,11 @@ MOST_OWN, _ROUNDS = 100, 20_000
 
 @dataclass(frozen=True)
 class Table:
-    """The tasks of a model (or of the workshop) in their order. ``held``: what is otherwise, by task and field, its own or the workshop's."""
+    """The tasks of a model (or of the workshop) in their order. ``held``: what is otherwise, by task and field, its own or the workshop's;
+    ``version``: of two with the same one all is the same.
+    """
 
+    version: Hashable
     tasks: dict[str, Task]
     below: dict[str, Task]
     held: dict[tuple[str, str], TaskMend]
@@ -80,7 +83,10 @@ def _table(model_id: int | None, rows: dict[int | None, dict[tuple[str, str], Ta
     except BadInput:
         # What this Kestov knows of the order is newer than what was told.
         found = core.table(layers, added)
-    return Table(found, below, held, mine)
+    # Of what was changed or added nothing is ever overwritten.
+    changed = [*shop.values(), *(rows.get(model_id, {}).values() if model_id is not None else ())]
+    version = (model_id, *((m.pk, m.at) for m in changed), *((o.pk, o.at) for o in mine.values()))
+    return Table(version, found, below, held, mine)
 
 
 def _laid(rows: dict[tuple[str, str], TaskMend]) -> dict[str, TaskMended]:
@@ -270,8 +276,28 @@ def accept(by: User, task_id: str, model_id: int | None) -> None:
     _write(by, here.tasks[task_id], model, {"every": found.every.model_dump(mode="json")}, found.why, before)
 
 
-def all_of(printers: Iterable[Printer]) -> dict[int, dict[str, Task]]:
+def all_of(printers: Iterable[Printer]) -> dict[int, Table]:
     """The tasks of machines, by machine."""
     rows = list(printers)
     found = tables({p.model_id for p in rows})
-    return {p.pk: found[p.model_id].tasks for p in rows}
+    return {p.pk: found[p.model_id] for p in rows}
+
+
+class Last(NamedTuple):
+    """How a task was done last: when, by whom (None: the account is gone), what was found, and what the meters stood at."""
+
+    at: datetime
+    by: str | None
+    found: str
+    hours: float | None
+    kg: float | None
+    km: float | None
+
+
+def last_of(rows: QuerySet[Done]) -> dict[int, dict[str, Last]]:
+    """How each task was done last, by machine and task."""
+    out: dict[int, dict[str, Last]] = defaultdict(dict)
+    told = rows.filter(newest=True).order_by()
+    for row in told.values_list("printer", "task", "at", "by__name", "found", "hours", "kg", "km"):
+        out[row[0]][row[1]] = Last._make(row[2:])
+    return out

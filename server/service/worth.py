@@ -139,7 +139,7 @@ def _of_rounds(printers: Sequence[Printer], since: datetime, out: dict[int, Took
     rows = Done.objects.filter(at__gte=since).order_by().values_list("printer", "task").annotate(Count("pk"))
     for pk, task, times in rows:
         if pk in out:
-            found = known[pk].get(task)
+            found = known[pk].tasks.get(task)
             out[pk].rounds += times * (found.minutes if found else _TASK)
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
-from typing import Any, Literal
+from datetime import date, datetime
+from typing import Any, Literal, Protocol
 
 from django.contrib.postgres.aggregates import ArrayAgg
 from django.db import transaction
@@ -43,7 +43,18 @@ def kind_of(component: Component) -> PartKind | None:
     return part_kinds().get(component.kind)
 
 
-def age_hours(component: Component, meter: Meter, moment: datetime | None = None) -> tuple[float, bool] | None:
+class Fitted(Protocol):
+    """When a part was fitted, at which hours, and what it had run before."""
+
+    @property
+    def fitted_on(self) -> date | None: ...
+    @property
+    def fitted_hours(self) -> float | None: ...
+    @property
+    def brought_hours(self) -> float: ...
+
+
+def age_hours(component: Fitted, meter: Meter, moment: datetime | None = None) -> tuple[float, bool] | None:
     """Hours that a part has run, and whether that is estimated; None where nobody can tell."""
     there = meter.at(moment or now())
     if there is None:
@@ -60,10 +71,15 @@ def age_hours(component: Component, meter: Meter, moment: datetime | None = None
 
 def life_hours(component: Component) -> tuple[float, str] | None:
     """The life that a part can be expected to have, and where that is from; None where its kind does not wear by use."""
-    if component.type is not None and component.type.life_hours is not None:
-        return component.type.life_hours, "this workshop's own"
-    kind = kind_of(component)
-    return None if kind is None or kind.life_hours is None else (kind.life_hours, "typical")
+    return life_of(component.kind, None if component.type is None else component.type.life_hours)
+
+
+def life_of(kind: str, own: float | None) -> tuple[float, str] | None:
+    """The same of a kind of part, with what the workshop found of its type itself."""
+    if own is not None:
+        return own, "this workshop's own"
+    known = part_kinds().get(kind)
+    return None if known is None or known.life_hours is None else (known.life_hours, "typical")
 
 
 def life_share(component: Component, meter: Meter) -> float | None:

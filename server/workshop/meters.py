@@ -72,6 +72,12 @@ def hours_now(printers: Iterable[Printer | int]) -> dict[int, Meter]:
     return {pk: _standing(kept[pk]) if pk in kept else Meter([]) for pk in ids}
 
 
+def hour_of(meter: Meter) -> datetime:
+    """The hour that has begun, or when the meter was last read, where that is later: what is worked out as of then holds for the hour."""
+    hour = now().replace(minute=0, second=0, microsecond=0)
+    return hour if meter.last is None else max(hour, meter.last.at)
+
+
 def _standing(r: MeterNow) -> Meter:
     last = None if r.at is None or r.hours is None else Reading(r.at, r.hours)
     return Meter.standing(last, None if r.a_day is None or r.u95 is None else Use(r.a_day, r.u95))

@@ -203,6 +203,19 @@ class Rounds(ApiCase):
         alone = [t for t in self.see()["due"] if t["overdue_by"] is not None and t["overdue_by"] >= 0]
         self.assertEqual(rows[1]["due"], len(alone))
 
+    def test_the_list_follows_at_once_what_is_done_asked_and_changed(self):
+        def due():
+            rows = self.good("technician", "GET", "/service")
+            return next(r["due"] for r in rows if r["printer_id"] == self.slinger.pk)
+
+        before = due()
+        self.tick("belts")
+        self.assertEqual(due(), before - 1)
+        self.good("technician", "POST", f"{self.path}/service/asked", {"words": "Service the belts", "task": "belts"})
+        self.assertEqual(due(), before)
+        self.good("lead", "POST", "/service/tasks/belts", {"mend": {"off": True}})
+        self.assertEqual(due(), before - 1)
+
     def test_what_was_done_without_network_comes_late_and_another_has_done_it_since(self):
         self.tick("belts")
         entered = (now() - timedelta(days=2)).isoformat()

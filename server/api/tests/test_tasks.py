@@ -131,9 +131,7 @@ class Learned(ApiCase):
     def rounds(self, task, found, every=30, until=0):
         for i, what in enumerate(found):
             then = now() - timedelta(days=every * (len(found) - i) + until)
-            Done.objects.create(
-                printer=self.slinger, task=task, label=task, found=what, at=then, by=self.people["lead"]
-            )
+            Done.objects.add(self.slinger, task, then, label=task, found=what, by=self.people["lead"])
 
     def proposed(self, task, model=None):
         seen = self.good("lead", "GET", "/service/tasks" + (f"?model={model}" if model else ""))
