@@ -16,6 +16,7 @@ from kestov_core.knowledge.part_kinds import Deed as DeedKind
 from kestov_core.machine import Description
 from ninja import Field, File, Router, Schema, UploadedFile
 from people.models import name_of
+from pydantic import BaseModel
 from service import stores
 from workshop import components, meters
 from workshop.models import Component, Deed, DeedPicture, PartType, Printer
@@ -24,6 +25,7 @@ from workshop.pictures import read_picture
 from .bench import the_printer
 from .once import once, once_only
 from .permissions import may
+from .shapes import as_made
 from .signed import SignedIn
 from .use import MeterOut, meter_out
 
@@ -220,7 +222,7 @@ def picture(request: SignedIn, deed_id: int):
     )
 
 
-class LeftOut(Schema):
+class LeftOut(BaseModel):
     """How long a part still lasts: ``hours`` (half of such parts), from ``low`` to ``high`` (95 %, or a typical life's half to double; null:
     no end is known), and the days on which that falls at its machine's own use (null: far off, or its use is not known).
     """
@@ -233,7 +235,7 @@ class LeftOut(Schema):
     latest: date | None
 
 
-class SurvivalOut(Schema):
+class SurvivalOut(BaseModel):
     """Share of parts that still run at an age, with its interval."""
 
     hours: float
@@ -242,7 +244,7 @@ class SurvivalOut(Schema):
     high: float
 
 
-class RanOut(Schema):
+class RanOut(BaseModel):
     """One part of the kind and type: on which machine, how long it ran. ``runs``: it still sits there; ``this``: the one that was asked for."""
 
     printer: str
@@ -253,7 +255,7 @@ class RanOut(Schema):
     this: bool
 
 
-class LifeOut(Schema):
+class LifeOut(BaseModel):
     """How long a part lasts. ``own``: by the lives of its kind and type here; else by ``expected_hours`` (``life_from``)."""
 
     left: LeftOut | None
@@ -273,7 +275,7 @@ def life(request: SignedIn, component_id: int):
     c = get_object_or_404(Component.objects.select_related("printer", "type"), pk=component_id)
     found = life_of(c)
     names = dict(Printer.objects.values_list("pk", "name"))
-    return LifeOut(
+    answer = LifeOut(
         left=None if found.left is None else LeftOut.model_validate(found.left, from_attributes=True),
         own=found.life is not None,
         expected_hours=None if found.expected is None else found.expected[0],
@@ -292,6 +294,7 @@ def life(request: SignedIn, component_id: int):
             for r in found.rows[:_RAN]
         ],
     )
+    return as_made(answer)
 
 
 class DeedIn(Schema):

@@ -8,7 +8,6 @@ from uuid import UUID
 
 from cases import lifting
 from cases.machines import MachineNow, danger_label, machine, machines
-from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from kestov_core.condition import Condition, Fitness
 from kestov_core.machine import Description, Kinematics
@@ -21,7 +20,7 @@ from workshop.worklist import Wanted
 
 from .once import once
 from .permissions import may, may_work
-from .shapes import CaseBrief, ConditionOut, case_brief, condition_out
+from .shapes import CaseBrief, ConditionOut, as_made, case_brief, condition_out
 from .signed import SignedIn
 
 router = Router(tags=["floor"])
@@ -186,14 +185,14 @@ def floor(request: SignedIn):
     for m in rows:
         tiles.setdefault(m.printer.area.name, []).append(_tile(m, technician))
     wanted, count = worklist.wanted(rows, _MOST_WANTED) if technician else ([], 0)
-    answer = Floor(
-        models=[FloorModel(id=k, name=m.name, outline=_outline(m.motion())) for k, m in models.items()],
-        areas=[AreaTiles(name=area, printers=there) for area, there in tiles.items()],
-        wanted=wanted,
-        wanted_count=count,
+    return as_made(
+        Floor(
+            models=[FloorModel(id=k, name=m.name, outline=_outline(m.motion())) for k, m in models.items()],
+            areas=[AreaTiles(name=area, printers=there) for area, there in tiles.items()],
+            wanted=wanted,
+            wanted_count=count,
+        )
     )
-    # Made from its own shape already: it is not checked a second time.
-    return HttpResponse(answer.model_dump_json(), content_type="application/json")
 
 
 @router.get("/printers/{printer_id}", auth=may("printer.see"), response=PrinterOut, operation_id="printer.see")

@@ -5,15 +5,17 @@ from __future__ import annotations
 from datetime import date, datetime
 
 from cases import forecast
-from ninja import Router, Schema
+from ninja import Router
+from pydantic import BaseModel
 
 from .permissions import may
+from .shapes import as_made
 from .signed import SignedIn
 
 router = Router(tags=["forecast"])
 
 
-class ExpectedOut(Schema):
+class ExpectedOut(BaseModel):
     """One thing that will be wanted. ``by``: the day on which it is expected (today: overdue); ``chance``: that it fails within the
     quarter, ``low`` to ``high`` (95 %), where enough of its kind have failed here.
     """
@@ -31,7 +33,7 @@ class ExpectedOut(Schema):
     procedure: str
 
 
-class QuarterOut(Schema):
+class QuarterOut(BaseModel):
     """What will be wanted, the soonest first; ``more``: so many more parts; ``as_of``: when that of parts was worked out."""
 
     rows: list[ExpectedOut]
@@ -59,4 +61,4 @@ def see(request: SignedIn):
         )
         for e in found.rows
     ]
-    return QuarterOut(rows=rows, more=found.more, as_of=found.as_of)
+    return as_made(QuarterOut(rows=rows, more=found.more, as_of=found.as_of))

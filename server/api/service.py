@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from datetime import date, datetime
 
 from cases import sounds
@@ -12,6 +11,7 @@ from kestov_core.knowledge.tasks import BY_MATERIAL, State, Task
 from kestov_core.procedures.service_due import Because
 from ninja import Field, Router, Schema
 from people.models import name_of
+from pydantic import BaseModel
 from service import rounds
 from service.models import Asked
 from workshop.models import Component, Printer
@@ -19,6 +19,7 @@ from workshop.models import Component, Printer
 from .bench import the_printer
 from .once import once
 from .permissions import may
+from .shapes import as_made
 from .signed import SignedIn
 
 router = Router(tags=["service"])
@@ -101,7 +102,7 @@ class ServiceOut(Schema):
     listen: KeptSound
 
 
-class MachineDue(Schema):
+class MachineDue(BaseModel):
     """A machine with how much is due on it. ``never``: so many of them nobody ever wrote down; ``worst``: the most overdue of the others;
     ``minutes``: of its round; ``next_on``: where nothing is due yet.
     """
@@ -170,8 +171,9 @@ def list_due(request: SignedIn):
     """What is due on which machine, the most overdue first."""
     printers = Printer.on_the_floor()
     due = rounds.summaries(printers)
-    rows = [MachineDue(printer_id=p.pk, printer=p.name, area=p.area.name, **asdict(due[p.pk])) for p in printers]
-    return sorted(rows, key=lambda r: (not r.due, -(r.overdue_by if r.overdue_by is not None else -1e9), r.printer))
+    rows = [MachineDue(printer_id=p.pk, printer=p.name, area=p.area.name, **vars(due[p.pk])) for p in printers]
+    rows.sort(key=lambda r: (not r.due, -(r.overdue_by if r.overdue_by is not None else -1e9), r.printer))
+    return as_made(rows)
 
 
 @router.get("/printers/{printer_id}/service", auth=may("service.see"), response=ServiceOut, operation_id="service.see")

@@ -9,13 +9,12 @@ from functools import cache, lru_cache
 from typing import NamedTuple
 from uuid import UUID
 
-from django.db.models import FloatField, Func
 from kestov_core import knowledge, procedures
 from kestov_core.condition import Condition, Evidence, Fitness, condition_of, fitness_of, worst
 from kestov_core.machine import AXES_OF_BELT, Description, PlaceKind
 from kestov_core.procedures.base import Procedure
 from kestov_core.quantities import Verdict
-from people.clock import now
+from people.clock import Seconds, now
 from workshop.models import Printer, described, of_these
 
 from .changes import ago
@@ -51,15 +50,8 @@ class Stood(NamedTuple):
         return datetime.fromtimestamp(self.taken, UTC)
 
 
-class _Seconds(Func):
-    """A moment as seconds since 1970: a thousand of these are read in the time of a hundred with their zone."""
-
-    template = "EXTRACT(EPOCH FROM %(expressions)s)::float8"
-    output_field = FloatField()
-
-
 _SECONDS = {"taken": "taken_at", "doubted": "doubt_at", "reaches": "reaches_at"}
-_READ = [_Seconds(_SECONDS[name]) if name in _SECONDS else name for name in Stood._fields]
+_READ = [Seconds(_SECONDS[name]) if name in _SECONDS else name for name in Stood._fields]
 
 
 #: What is wrong, in words, and the condition that it means.

@@ -7,6 +7,7 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from datetime import datetime
 
+from django.db.models import FloatField, Func
 from django.utils import timezone
 
 _moment: ContextVar[datetime | None] = ContextVar("moment", default=None)
@@ -32,3 +33,10 @@ def at(moment: datetime, late: bool = False) -> Iterator[None]:
     finally:
         _moment.reset(tokens[0])
         _late.reset(tokens[1])
+
+
+class Seconds(Func):
+    """A column's moment as seconds since 1970: a thousand of these are read in the time of a hundred with their zone."""
+
+    template = "EXTRACT(EPOCH FROM %(expressions)s)::float8"
+    output_field = FloatField()

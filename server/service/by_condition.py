@@ -17,7 +17,7 @@ from measuring.models import Standing
 from people.clock import now
 from workshop import components
 from workshop.meters import hour_of
-from workshop.models import Component, PartType, Printer, of_these
+from workshop.models import Component, Printer, of_these
 
 from .tasks import Last as Then
 
@@ -62,11 +62,11 @@ def _in_doubt(printers: Sequence[Printer], known: Known, last: Last) -> list[tup
 
 
 class _Part(NamedTuple):
-    """What the age of a part rests on, as `components.age_hours` reads it."""
+    """What a part's age rests on, as `components.age_hours` reads it, and its life; named as it is asked for."""
 
     kind: str
     label: str
-    type_id: int | None
+    type__life_hours: float | None
     fitted_on: date | None
     fitted_hours: float | None
     brought_hours: float
@@ -84,17 +84,14 @@ class _Stands(NamedTuple):
 
 
 @lru_cache(maxsize=2048)
-def _over(
-    parts: tuple[_Part, ...], lives: tuple[tuple[int, float], ...], stands: _Stands, moment: datetime
-) -> tuple[tuple[float, str, str], ...]:
+def _over(parts: tuple[_Part, ...], stands: _Stands, moment: datetime) -> tuple[tuple[float, str, str], ...]:
     """Parts of a machine that have their expected life behind them, the furthest over first: how far, in words, of which kind.
 
     What it rests on changes seldom; of a whole floor there are thousands.
     """
-    meter, types = Meter.standing(*stands), dict(lives)
-    out = []
+    meter, out = Meter.standing(*stands), []
     for p in parts:
-        age, life = components.age_hours(p, meter, moment), components.life_of(p.kind, types.get(p.type_id or 0))
+        age, life = components.age_hours(p, meter, moment), components.life_of(p.kind, p.type__life_hours)
         if age is not None and life is not None and age[0] >= life[0]:
             out.append((-age[0] / life[0], f"{p.label}: {age[0]:.0f} of {life[0]:.0f} h ({life[1]})", p.kind))
     return tuple(sorted(out))
@@ -112,11 +109,8 @@ def _worn(
     parts: dict[int, list[_Part]] = defaultdict(list)
     for pk, *told in rows.values_list("printer_id", *_Part._fields):
         parts[pk].append(_Part(*told))
-    lives = tuple(PartType.objects.exclude(life_hours=None).order_by("id").values_list("id", "life_hours"))
     worn = {
-        pk: _over(tuple(mine), lives, _Stands.of(hours[pk]), hour_of(hours[pk]))
-        for pk, mine in parts.items()
-        if pk in hours
+        pk: _over(tuple(mine), _Stands.of(hours[pk]), hour_of(hours[pk])) for pk, mine in parts.items() if pk in hours
     }
     out = []
     for pk, task in wanted:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any, Literal, NamedTuple
 
 from django.db import transaction
@@ -15,7 +15,7 @@ from kestov_core.errors import BadInput
 from kestov_core.knowledge import tasks as core
 from kestov_core.knowledge.part_kinds import part_kinds
 from kestov_core.knowledge.tasks import Every, Task, TaskMended
-from people.clock import now
+from people.clock import Seconds, now
 from people.models import User, audit
 from people.refusals import Refused
 from pydantic import ValidationError
@@ -284,20 +284,25 @@ def all_of(printers: Iterable[Printer]) -> dict[int, Table]:
 
 
 class Last(NamedTuple):
-    """How a task was done last: when, by whom (None: the account is gone), what was found, and what the meters stood at."""
+    """How a task was done last: when (seconds since 1970), by whom (None: the account is gone), what was found, and what the meters stood at."""
 
-    at: datetime
+    then: float
     by: str | None
     found: str
     hours: float | None
     kg: float | None
     km: float | None
 
+    @property
+    def at(self) -> datetime:
+        """When it was done."""
+        return datetime.fromtimestamp(self.then, UTC)
+
 
 def last_of(rows: QuerySet[Done]) -> dict[int, dict[str, Last]]:
     """How each task was done last, by machine and task."""
     out: dict[int, dict[str, Last]] = defaultdict(dict)
     told = rows.filter(newest=True).order_by()
-    for row in told.values_list("printer", "task", "at", "by__name", "found", "hours", "kg", "km"):
+    for row in told.values_list("printer", "task", Seconds("at"), "by__name", "found", "hours", "kg", "km"):
         out[row[0]][row[1]] = Last._make(row[2:])
     return out
