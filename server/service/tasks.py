@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections import defaultdict
 from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from functools import lru_cache
 from typing import Any, Literal, NamedTuple
 
 from django.db import transaction
-from django.db.models import Q, QuerySet
+from django.db.models import Max, Model, Q, QuerySet
 from kestov_core.condition.intervals import Learned, Seen, learned
 from kestov_core.errors import BadInput
 from kestov_core.knowledge import tasks as core
@@ -27,7 +29,7 @@ Source = Literal["typical", "workshop", "maker"]
 #: Rounds that are older tell nothing of today's machines.
 _LATE = timedelta(days=730)
 #: So many tasks of its own a workshop has at most, and rounds that are looked at for an interval.
-MOST_OWN, _ROUNDS = 100, 20_000
+MOST_OWN, _ROUNDS = 100, 6_000
 
 
 @dataclass(frozen=True)
@@ -198,6 +200,28 @@ class Proposal:
 def proposals(model_id: int | None, here: Table | None = None) -> dict[str, Proposal]:
     """Intervals that the rounds speak against, by task: of a model as its maker has it, or the workshop's of all machines that go by it."""
     here = here or table(model_id)
+    newest = (_newest(Done), _newest(TaskMend), now().date())
+    return dict(_proposed(_Basis(model_id, here.version, newest, here)))
+
+
+def _newest(table_: type[Model]) -> int:
+    key: int | None = table_._default_manager.aggregate(newest=Max("pk"))["newest"]
+    return key or 0
+
+
+@dataclass(frozen=True)
+class _Basis:
+    """What it rests on what the rounds tell of the tasks ``here``, which are told by ``version``; ``newest``: rounds, changes, the day."""
+
+    model_id: int | None
+    version: Hashable
+    newest: Hashable
+    here: Table = dataclasses.field(compare=False)
+
+
+@lru_cache(maxsize=64)
+def _proposed(basis: _Basis) -> dict[str, Proposal]:
+    model_id, here = basis.model_id, basis.here
     rows = Done.objects.all() if model_id is None else Done.objects.filter(printer__model=model_id)
     told = _rounds(rows)
     # Machines of models whose makers have an interval of their own tell nothing of the workshop's.
@@ -209,7 +233,7 @@ def proposals(model_id: int | None, here: Table | None = None) -> dict[str, Prop
         if last is None or task not in here.tasks or (of_model[model].source(task) == "maker") is (model_id is None):
             continue
         changed = here.held.get((task, "every"))
-        if changed is not None and before[printer, task].at < changed.at:
+        if changed is not None and before[printer, task].at < changed.at.timestamp():
             continue
         share = _share(here.tasks[task].every, last, before[printer, task])
         if share > 0:
@@ -224,9 +248,9 @@ def proposals(model_id: int | None, here: Table | None = None) -> dict[str, Prop
 
 
 class _Then(NamedTuple):
-    """When a task was done, and what the meters stood at."""
+    """When a task was done (seconds since 1970), and what the meters stood at."""
 
-    at: datetime
+    at: float
     hours: float | None
     kg: float | None
     km: float | None
@@ -235,13 +259,13 @@ class _Then(NamedTuple):
 def _rounds(rows: QuerySet[Done]) -> list[tuple[Any, ...]]:
     """Task, machine, its model, what was found, and when at which meters; the oldest first."""
     late = rows.filter(at__gte=now() - _LATE).order_by("-at", "-id")
-    told = late.values_list("task", "printer", "printer__model", "found", "at", "hours", "kg", "km")[:_ROUNDS]
+    told = late.values_list("task", "printer", "printer__model", "found", Seconds("at"), "hours", "kg", "km")[:_ROUNDS]
     return list(told)[::-1]
 
 
 def _share(every: Every, before: _Then, then: _Then) -> float:
     """How much of an interval had gone: of whichever came first."""
-    gone = [((then.at - before.at).total_seconds() / 86400, every.days)]
+    gone = [((then.at - before.at) / 86400, every.days)]
     for a, b, of in zip(before[1:], then[1:], (every.hours, every.kg, every.km), strict=True):
         if a is not None and b is not None:
             gone.append((b - a, of))

@@ -77,11 +77,9 @@ def learned(rounds: Sequence[Seen], already: float = 1.0, may_stretch: bool = Tr
     # Over the chance at one interval, where Jeffreys' prior is an arcsine: even steps in its angle have even weight.
     angle = (np.arange(_GRID) + 0.5) / _GRID * (np.pi / 2)
     rates = -2.0 * np.log(np.cos(angle))
-    if len(rounds):
-        far = rates[:, None] * shares[None, :]
-        logs = np.where(found[None, :], np.log(-np.expm1(-far)), -far).sum(axis=1)
-    else:
-        logs = np.zeros(_GRID)
+    # Of what found nothing the sum of the shares is all that counts; of what found, alike ones count together.
+    alike, many = np.unique(shares[found], return_counts=True)
+    logs = np.log(-np.expm1(-rates[:, None] * alike)) @ many - rates * shares[~found].sum()
     weights = np.exp(logs - logs.max())
     below = np.cumsum(weights) / weights.sum()
     low, middle, high = (float(np.interp(q, below, rates)) for q in (0.05, 0.5, 0.95))

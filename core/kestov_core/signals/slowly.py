@@ -281,6 +281,6 @@ def _elsewhere(f: Array, s: Swings, fit: modes.Fit, mode: modes.FoundMode) -> li
     with_it = fit.left * s.count
     left, _ = _scan(f, s, others)
     as_good = without - _AS_GOOD * (without - with_it)
-    return sorted(
-        float(f[i]) for i in _lowest(left) if left[i] < as_good and abs(float(f[i]) / mode.hz - 1) > _APART
-    )[:6]
+    return sorted(float(f[i]) for i in _lowest(left) if left[i] < as_good and abs(float(f[i]) / mode.hz - 1) > _APART)[
+        :6
+    ]

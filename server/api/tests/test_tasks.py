@@ -185,8 +185,8 @@ class Learned(ApiCase):
 
     def test_a_round_counts_by_whichever_of_its_meters_went_furthest(self):
         every = Every(days=30, hours=100, km=10)
-        then = tasks._Then(now(), 0.0, None, 0.0)
-        later = then._replace(at=then.at + timedelta(days=3), hours=20.0, km=15.0)
+        then = tasks._Then(now().timestamp(), 0.0, None, 0.0)
+        later = then._replace(at=then.at + 3 * 86400, hours=20.0, km=15.0)
         self.assertAlmostEqual(tasks._share(every, then, later), 1.5)
         self.assertAlmostEqual(tasks._share(every, then, later._replace(km=None)), 0.2)
 
