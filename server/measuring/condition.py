@@ -14,7 +14,8 @@ from kestov_core.condition import Condition, Evidence, Fitness, condition_of, fi
 from kestov_core.machine import AXES_OF_BELT, Description, PlaceKind
 from kestov_core.procedures.base import Procedure
 from kestov_core.quantities import Verdict
-from people.clock import Seconds, now
+from people.clock import Seconds
+from workshop.meters import hour_now
 from workshop.models import Printer, described, of_these
 
 from .changes import ago
@@ -131,7 +132,7 @@ def conditions(
     told = Standing.objects.filter(of_these(printers)).exclude(verdict="not_judged").order_by("pk")
     for row in map(Stood._make, told.values_list(*_READ)):
         rows.setdefault(row.printer_id, []).append(row)
-    hour = now().replace(minute=0, second=0, microsecond=0)
+    hour = hour_now()
     return {
         p.pk: _condition(
             p.told(),

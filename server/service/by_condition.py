@@ -16,7 +16,7 @@ from kestov_core.knowledge.tasks import Task
 from measuring.models import Standing
 from people.clock import now
 from workshop import components
-from workshop.meters import hour_of
+from workshop.meters import hour_now, since_read
 from workshop.models import Component, Printer, of_these
 
 from .tasks import Last as Then
@@ -109,8 +109,11 @@ def _worn(
     parts: dict[int, list[_Part]] = defaultdict(list)
     for pk, *told in rows.values_list("printer_id", *_Part._fields):
         parts[pk].append(_Part(*told))
+    hour = hour_now()
     worn = {
-        pk: _over(tuple(mine), _Stands.of(hours[pk]), hour_of(hours[pk])) for pk, mine in parts.items() if pk in hours
+        pk: _over(tuple(mine), _Stands.of(hours[pk]), since_read(hours[pk], hour))
+        for pk, mine in parts.items()
+        if pk in hours
     }
     out = []
     for pk, task in wanted:

@@ -6,14 +6,14 @@ reckoned by the core. Not here: who does it when.
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Hashable, Mapping
+from collections.abc import Hashable, Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from functools import lru_cache
 from typing import Literal
 
 from cases import acts
+from django.contrib.postgres.aggregates import ArrayAgg
 from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
@@ -29,7 +29,7 @@ from people.models import User, audit, name_of
 from people.refusals import Refused
 from people.telling import tell
 from workshop import components, tags, timeline
-from workshop.meters import Meters, hour_of, hours_now, meters_of
+from workshop.meters import Meters, hour_now, hours_now, meters_of, since_read
 from workshop.models import Component, Deed, Printer, of_these
 
 from . import by_condition, tasks
@@ -68,7 +68,7 @@ def due_on(printer: Printer) -> list[Due]:
     asked = by_condition.asked([printer], {printer.pk: table.tasks}, {printer.pk: m.hours}, last)[printer.pk]
     asked |= {a.task: a.words for a in Asked.objects.filter(printer=printer, cleared_at=None) if a.task}
     used = tuple(_counted(meter, now()) for meter in (m.hours, m.filament, _travel(m)))
-    return list(_reckon(_basis(printer, table, there, last[printer.pk], asked, used)))
+    return list(_reckon(_basis(printer, table, there, last[printer.pk], asked, used, timezone.localdate(now()))))
 
 
 def due_of(printers: list[Printer]) -> dict[int, list[Due]]:
@@ -116,10 +116,11 @@ class _Basis:
 def _basis(
     printer: Printer,
     table: tasks.Table,
-    there: set[str],
+    there: Iterable[str],
     last: Mapping[str, Last],
     asked: Mapping[str, str],
     used: tuple[_Count, ...],
+    today: date,
 ) -> _Basis:
     return _Basis(
         table.version,
@@ -129,7 +130,7 @@ def _basis(
         tuple(sorted(asked.items())),
         used,
         printer.in_use_since,
-        timezone.localdate(now()),
+        today,
     )
 
 
@@ -137,28 +138,25 @@ def _bases(printers: list[Printer]) -> dict[int, _Basis]:
     """That of many machines, as of the hour that has begun: within it what is worked out holds, until something is done."""
     hours = hours_now(printers)
     theirs = of_these(printers)
-    there: dict[int, set[str]] = defaultdict(set)
-    for pk, kind in (
-        Component.objects.filter(theirs, removed_on=None).order_by().values_list("printer_id", "kind").distinct()
-    ):
-        there[pk].add(kind)
+    sitting = Component.objects.filter(theirs, removed_on=None).order_by()
+    there = dict(sitting.values_list("printer_id").annotate(kinds=ArrayAgg("kind", distinct=True)))
     # What was counted then is no figure of what is estimated now.
-    last = {
-        pk: {task: then._replace(kg=None, km=None) for task, then in mine.items()}
-        for pk, mine in tasks.last_of(Done.objects.filter(theirs)).items()
-    }
+    last = tasks.last_of(Done.objects.filter(theirs), counted=False)
     known = tasks.all_of(printers)
     asked = by_condition.asked(printers, {pk: t.tasks for pk, t in known.items()}, hours, last)
     for a in Asked.objects.filter(theirs, cleared_at=None).exclude(task=""):
         asked[a.printer_id][a.task] = a.words
+    today, hour = timezone.localdate(now()), hour_now()
     return {
-        p.pk: _basis(p, known[p.pk], there[p.pk], last.get(p.pk, {}), asked[p.pk], _typically(hours[p.pk]))
+        p.pk: _basis(
+            p, known[p.pk], there.get(p.pk, ()), last.get(p.pk, {}), asked[p.pk], _typically(hours[p.pk], hour), today
+        )
         for p in printers
     }
 
 
-def _typically(hours: Meter) -> tuple[_Count, ...]:
-    count = _counted(hours, hour_of(hours))
+def _typically(hours: Meter, hour: datetime) -> tuple[_Count, ...]:
+    count = _counted(hours, since_read(hours, hour))
     if count is None:
         return None, None, None
     factors = (1.0, TYPICAL_KG, max(TYPICAL_KM.values()))

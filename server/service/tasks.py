@@ -323,10 +323,14 @@ class Last(NamedTuple):
         return datetime.fromtimestamp(self.then, UTC)
 
 
-def last_of(rows: QuerySet[Done]) -> dict[int, dict[str, Last]]:
-    """How each task was done last, by machine and task."""
+def last_of(rows: QuerySet[Done], counted: bool = True) -> dict[int, dict[str, Last]]:
+    """How each task was done last, by machine and task. ``counted`` false: without who, filament and travel."""
     out: dict[int, dict[str, Last]] = defaultdict(dict)
+    names = ("by__name", "kg", "km") if counted else ()
     told = rows.filter(newest=True).order_by()
-    for row in told.values_list("printer", "task", Seconds("at"), "by__name", "found", "hours", "kg", "km"):
-        out[row[0]][row[1]] = Last._make(row[2:])
+    for printer, task, then, found, hours, *more in told.values_list(
+        "printer", "task", Seconds("at"), "found", "hours", *names
+    ):
+        by, kg, km = more or (None, None, None)
+        out[printer][task] = Last(then, by, found, hours, kg, km)
     return out

@@ -72,10 +72,14 @@ def hours_now(printers: Iterable[Printer | int]) -> dict[int, Meter]:
     return {pk: _standing(kept[pk]) if pk in kept else Meter([]) for pk in ids}
 
 
-def hour_of(meter: Meter) -> datetime:
-    """The hour that has begun, or when the meter was last read, where that is later: what is worked out as of then holds for the hour."""
-    hour = now().replace(minute=0, second=0, microsecond=0)
-    return hour if meter.last is None else max(hour, meter.last.at)
+def hour_now() -> datetime:
+    """The hour that has begun: what is worked out as of then holds for an hour."""
+    return now().replace(minute=0, second=0, microsecond=0)
+
+
+def since_read(meter: Meter, moment: datetime) -> datetime:
+    """A moment, or when the meter was last read, where that is later."""
+    return moment if meter.last is None else max(moment, meter.last.at)
 
 
 def _standing(r: MeterNow) -> Meter:
