@@ -4,4 +4,4 @@ Pure functions from values to values. No Django, no network, no clock, no global
 """
 
 #: Stamped on every result, so that an old result can be told from a new one and computed again.
-CORE_VERSION = "0.7.0"
+CORE_VERSION = "0.8.0"

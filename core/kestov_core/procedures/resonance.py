@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import itertools
 import math
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import Field
@@ -34,6 +36,14 @@ _LEAST_SNR_DB = {"sweep": 15.0, "impulse": 8.0, "ambient": 11.0}
 _AS_MUCH, _BROAD, _FELL_PERCENT = 0.7, 0.2, -5.0
 #: A sensor's own clock (u95, typical): times that are perfectly even were not taken but counted out by it.
 CLOCK_U95 = 0.02
+#: What swings is weighed or guessed within this (u95, a share of it; typical).
+_MOVED_U95 = 0.33
+#: What swings on a simulated machine weighs (g), where nobody tells otherwise.
+_SWINGS_G = 600.0
+_FIRST_LOOK = (
+    "So few samples a second give a first look: about where it rings, not how linear it is. "
+    "A shaper wants an accelerometer, or a printed corner."
+)
 
 
 def _last_believed(known: Known) -> Any:
@@ -43,7 +53,9 @@ def _last_believed(known: Known) -> Any:
 
 
 class ResonanceContext(Context):
-    """How it was shaken. ``baseline``: this axis's frequency when it was good (Hz), to compare with."""
+    """How it was shaken. ``baseline``: this axis's frequency when it was good (Hz), to compare with. ``added_g``: what the sensor weighs;
+    ``moved_g``: what swings along this axis without it.
+    """
 
     excitation: Annotated[
         Literal["sweep", "impulse", "ambient"],
@@ -72,6 +84,26 @@ class ResonanceContext(Context):
     max_frequency_hz: Annotated[
         float, Field(ge=20, le=500), Asked("Looked at up to", "Hz", "150 is typical.", more=True)
     ] = 150.0
+    added_g: Annotated[
+        float,
+        Field(ge=0, le=5_000),
+        Asked(
+            "The sensor weighs",
+            "g",
+            "A phone with its holder about 250 g: that lowers what it shows. A small sensor: 0.",
+            more=True,
+        ),
+    ] = 0.0
+    moved_g: Annotated[
+        float | None,
+        Field(ge=20, le=200_000),
+        Asked(
+            "What swings weighs",
+            "g",
+            "Head with carriage, or bed with plate and carriage, within a third. Counts with a heavy sensor.",
+            more=True,
+        ),
+    ] = None
     baseline: Annotated[Told | None, told(measured(lambda k: _last_believed(k)))] = None
     axis: Annotated[Place | None, told(PLACE)] = None
 
@@ -106,7 +138,9 @@ class Quality(Part):
 
 
 class ResonanceResult(Result):
-    """Modes, spectrum, shapers; ``why_not``: in words, where no shaper is recommended. ``stiffness_ratio``: (f/f_0)^2."""
+    """Modes, spectrum, shapers; ``why_not``: in words, where no shaper is recommended. ``stiffness_ratio``: (f/f_0)^2. ``elsewhere``: Hz at
+    which the strongest may as well ring, as far as so few samples a second can tell.
+    """
 
     procedure: Literal["resonance"] = "resonance"
     frequency: Quantity | None
@@ -117,6 +151,7 @@ class ResonanceResult(Result):
     why_not: str = ""
     quality: Quality
     stiffness_ratio: Quantity | None = None
+    elsewhere: list[float] = []
 
 
 def analyse(context: ResonanceContext, data: bytes | None) -> ResonanceResult:
@@ -167,8 +202,13 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
     from ..signals.listening import listen
 
     even, others = _evenly(context, time_s, acceleration)
-    response = listen(even, context.excitation, context.max_frequency_hz)
-    modes = _modes(response, CLOCK_U95 if even.counted_out else 0.0)
+    slow = _slow(context, even, time_s)
+    if slow is not None:
+        turned = _directions(context.excited_axis, acceleration * UNITS[context.unit][1])[0]
+        response = _slowly(slow, time_s, turned, context.max_frequency_hz)
+    else:
+        response = listen(even, context.excitation, context.max_frequency_hz)
+    modes = [_without_sensor(m, context) for m in _modes(response, CLOCK_U95 if even.counted_out else 0.0)]
     strongest = max(modes, key=lambda m: m.share).frequency if modes else None
     result = ResonanceResult(
         verdict="not_judged",
@@ -189,9 +229,11 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
     for shaped in result.shapers:
         shaped.leaves = _leaves(shaped, response)
     place: Place = context.axis or context.excited_axis
-    doubts = _doubt(result, context, even, response, others)
+    doubts = _doubt(result, context, even, response, others, slow)
     if doubts:
         result.verdict, result.why_not = "cannot_tell", " ".join(doubts)
+    elif slow is not None:
+        result.why_not = _FIRST_LOOK
     else:
         result.recommended = least_smoothing(result.shapers)
         if result.recommended is None:
@@ -204,9 +246,65 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
         words = "Rings strongest at" if len(modes) > 1 else "Rings at"
         result.judge(words, strongest, verdict=result.verdict)
     _compare(result, context, place)
-    _find(result, response, place)
-    _advise(result, context, place)
+    _find(result, response, place, slow)
+    _advise(result, context, place, slow)
     return result
+
+
+@dataclass
+class _Slow:
+    """A record of few samples a second, taken at these ``rates``; ``elsewhere``: what the strongest mode may be as well; ``left_out``: weaker
+    ones that might be elsewhere, too.
+    """
+
+    rates: list[float]
+    elsewhere: list[float] = field(default_factory=list)
+    left_out: list[float] = field(default_factory=list)
+
+
+def _slow(context: ResonanceContext, even: Even, time_s: Array) -> _Slow | None:
+    """Whether knocks were taken at too few samples a second for the band that is looked at."""
+    if context.excitation != "impulse" or even.raw_rate_hz >= 2 * context.max_frequency_hz:
+        return None
+    from ..signals.slowly import rates
+
+    return _Slow(rates(time_s))
+
+
+def _slowly(slow: _Slow, time_s: Array, turned: Array, top_hz: float) -> Response:
+    """The response to knocks, with the modes of which it is known where they are; the strongest stays with what it may be as well."""
+    from ..signals.sampling import spread_stamps
+    from ..signals.slowly import images, knocked_slowly
+
+    response, elsewhere = knocked_slowly(spread_stamps(time_s)[0], turned, top_hz)
+    if response.fit is None or not response.fit.modes:
+        return response
+    strongest = max(response.fit.modes, key=lambda m: m.share)
+    kept = []
+    for mode, others in zip(response.fit.modes, elsewhere, strict=True):
+        if mode is strongest:
+            slow.elsewhere = others if len(slow.rates) > 1 else images(mode.hz, slow.rates[0], top_hz)
+        elif others or len(slow.rates) < 2:
+            slow.left_out.append(mode.hz)
+            continue
+        kept.append(mode)
+    response.fit = replace(response.fit, modes=kept)
+    return response
+
+
+def _without_sensor(mode: ModeFound, context: ResonanceContext) -> ModeFound:
+    """A mode as it is without the sensor's weight: f sqrt(1 + m/M), where what swings is one mass on one spring."""
+    if not context.added_g or context.moved_g is None:
+        return mode
+    share = context.added_g / context.moved_g
+    factor = math.sqrt(1 + share)
+    f = mode.frequency
+    # Of d ln f = 1/2 share / (1 + share) d ln M; it does not cancel against a record with another sensor.
+    u_mass = f.value * factor * 0.5 * share / (1 + share) * _MOVED_U95
+    own = quadrature(own_u95(f) * factor, u_mass)
+    shared = (f.shared or 0.0) * factor
+    moved = Quantity(value=f.value * factor, u95=quadrature(own, shared), own=own, shared=shared, unit="Hz")
+    return mode.model_copy(update={"frequency": moved})
 
 
 def even_samples(context: ResonanceContext, data: bytes) -> Even:
@@ -282,7 +380,12 @@ def _leaves(shaped: Shaped, response: Response) -> list[float]:
 
 
 def _doubt(
-    result: ResonanceResult, context: ResonanceContext, even: Even, response: Response, others: tuple[str, str]
+    result: ResonanceResult,
+    context: ResonanceContext,
+    even: Even,
+    response: Response,
+    others: tuple[str, str],
+    slow: _Slow | None,
 ) -> list[str]:
     """Every reason not to tune a shaper to this record, the gravest first; each is a warning, too."""
     from ..signals.response import cross_talk
@@ -336,10 +439,18 @@ def _doubt(
                 f"{others[which - 1].upper()} answers {ratio:.1f} times as much as {context.excited_axis.upper()}, which was shaken. "
                 "Is the sensor turned, or does something loose, the frame or the table, swing along?",
             )
-    if even.aliasing:
+    if slow is not None:
+        _doubt_slow(result, slow, refuse)
+    elif even.aliasing:
         refuse(
             "aliasing_possible",
             f"At {even.raw_rate_hz:.0f} samples a second, what swings faster can pose as a resonance. Use a faster rate.",
+        )
+    if context.added_g and context.moved_g is None and result.frequency is not None:
+        refuse(
+            "sensor_heavy",
+            f"The sensor's own {context.added_g:g} g lower what it shows: without it the axis rings at {result.frequency.value:.0f} Hz or "
+            "more. Tell what swings weighs, within a third.",
         )
     if even.clipped:
         refuse(
@@ -365,12 +476,28 @@ def _doubt(
             f"The times are perfectly even: the sensor counted them out by its own clock, which may be {CLOCK_U95:.0%} off (typical). "
             "Comparisons with the same sensor do not suffer from it.",
         )
-    if (even.jitter > 1e-3 and not even.rounded) or even.gaps:
+    if slow is None and ((even.jitter > 1e-3 and not even.rounded) or even.gaps):
         result.warn(
             "resampled",
             f"The samples were not evenly spaced (steps vary by {100 * even.jitter:.1f} %, {even.gaps} gaps): they were resampled.",
         )
     return doubts
+
+
+def _doubt_slow(result: ResonanceResult, slow: _Slow, refuse: Callable[[str, str], None]) -> None:
+    """What few samples a second leave open."""
+    result.elsewhere = slow.elsewhere
+    told = " and ".join(f"{r:.0f}" for r in slow.rates)
+    if result.frequency is not None and (slow.elsewhere or len(slow.rates) < 2):
+        also = ", ".join(f"{hz:.0f}" for hz in slow.elsewhere) or "what is faster"
+        refuse(
+            "aliasing_possible",
+            f"At {told} samples a second {result.frequency.value:.0f} Hz looks like {also}{' Hz' if slow.elsewhere else ''}. "
+            "More knocks at more rates may tell; a printed corner does.",
+        )
+    if slow.left_out:
+        hz = " and ".join(f"{f:.0f} Hz" for f in slow.left_out)
+        result.warn("left_out", f"Something weaker shows at {hz}, or elsewhere: too few samples a second to tell.")
 
 
 def _unit_that_fits(even: Even, unit: str) -> tuple[str, str] | None:
@@ -455,9 +582,11 @@ def _is_split(modes: list[ModeFound]) -> bool:
     return high / low < _SPLIT_RATIO
 
 
-def _find(result: ResonanceResult, response: Response, place: Place) -> None:
+def _find(result: ResonanceResult, response: Response, place: Place, slow: _Slow | None) -> None:
     state: Literal["present", "absent", "unknown"] = "present" if response.not_linear else "absent"
-    if not response.not_linear and (result.frequency is None or any(w.code == "low_snr" for w in result.warnings)):
+    if slow is not None or (
+        not response.not_linear and (result.frequency is None or any(w.code == "low_snr" for w in result.warnings))
+    ):
         state = "unknown"
     result.findings.append(Finding(finding="resonance_not_linear", axis=place, state=state))
     if state != "unknown":
@@ -469,6 +598,9 @@ def _find(result: ResonanceResult, response: Response, place: Place) -> None:
         )
 
 
+_PRINT_IT = (
+    "Print a corner and count its ripples: that tells the same figure without a sensor, and which shaper would suit."
+)
 #: What to do first about each doubt, the gravest doubt first.
 _MEND: dict[str, list[tuple[str, str]]] = {
     "play_suspected": [
@@ -491,6 +623,12 @@ _MEND: dict[str, list[tuple[str, str]]] = {
             "Set the sensor to a wider range, or shake less hard, and record again.",
         ),
     ],
+    "sensor_heavy": [
+        (
+            "weigh",
+            "Weigh the head with its carriage, or the bed with plate and carriage, or take a like part's weight; then work it out again.",
+        ),
+    ],
     "axis_cross_talk": [
         (
             "check_mounting",
@@ -510,9 +648,12 @@ _MEND: dict[str, list[tuple[str, str]]] = {
 }
 
 
-def _advise(result: ResonanceResult, context: ResonanceContext, place: Place) -> None:
+def _advise(result: ResonanceResult, context: ResonanceContext, place: Place, slow: _Slow | None) -> None:
     """What to do: about the gravest doubt where there is one, else which shaper to set and what it costs."""
     codes = {w.code for w in result.warnings}
+    if slow is not None:
+        result.advice.append(Advice(action="print_a_corner", target=place, reason=_PRINT_IT))
+        codes -= {"aliasing_possible"}
     gravest = next((code for code in _MEND if code in codes), None)
     if gravest is not None:
         first = [Advice(action=action, target=place, reason=reason) for action, reason in _MEND[gravest]]
@@ -535,10 +676,11 @@ def _advise(result: ResonanceResult, context: ResonanceContext, place: Place) ->
 
 
 def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, Any]) -> StandIn:
-    """A simulated accelerometer on a simulated machine that is shaken for ``seconds`` (default 20)."""
+    """A simulated accelerometer on a simulated machine that is shaken for ``seconds`` (default 20); a heavy sensor is a phone."""
     from ..simulator.machine import shake_axis
 
-    after, got = shake_axis(machine, place, context["excitation"], context.get("seconds", 20.0))
+    heavier = (context.get("added_g") or 0.0) / (context.get("moved_g") or _SWINGS_G)
+    after, got = shake_axis(machine, place, context["excitation"], context.get("seconds", 20.0), heavier)
     return StandIn(data=got.csv(), told={"unit": got.unit}, machine=after)
 
 

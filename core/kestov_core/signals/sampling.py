@@ -36,9 +36,9 @@ _ROUND_TO_S, _COARSE, _WHOLE, _OF_A_FLOAT = (1e-2, 5e-3, 1e-3, 5e-4, 1e-4), 0.1,
 _LEAVES_LINE, _FOLLOWED_S = 1.5, 1.0
 #: Least time between rows once they are spread (usual steps).
 _LEAST_STEP = 1e-3
-#: Samples stand at the end of the range: from this share on, where they are more than this share of those just beside it
-#: (within so much of the range).
-_LEAST_CLIPPED, _OVER_BESIDE, _BESIDE = 5e-4, 0.5, 0.02
+#: Samples stand at the end of the range: from this share on, and so many, where they are more than this share of those just beside it
+#: (within so much of the range), or so many times those at the next step of a coarse sensor. What reads fewer levels hardly moved.
+_LEAST_CLIPPED, _FEWEST_CLIPPED, _OVER_BESIDE, _BESIDE, _OVER_NEXT, _FEWEST_LEVELS = 5e-4, 4, 0.5, 0.02, 3.0, 9
 #: Aliasing is possible where the raw rate is under so many times the highest frequency, or where the top of its band (from)
 #: holds so many times the power of its middle (from, to).
 _ENOUGH_RATE, _TOP_FROM, _MIDDLE_FROM, _MIDDLE_TO, _TOP_OVER_MIDDLE = 2.5, 0.85, 0.4, 0.7, 10.0
@@ -228,14 +228,21 @@ def _clipped(values: Array) -> float:
     """Share of samples that stand at the very end of the range, where far more do than just beside it."""
     worst = 0.0
     for v in values:
-        for end in (v.max(), v.min()):
+        levels = np.unique(v)
+        if len(levels) < _FEWEST_LEVELS:
+            continue
+        step = float(np.diff(levels).min())
+        for end in (levels[-1], levels[0]):
             at_end = v == end
             share = float(at_end.mean())
-            if share < _LEAST_CLIPPED or np.ptp(v) == 0:
+            if share < _LEAST_CLIPPED or at_end.sum() < _FEWEST_CLIPPED:
                 continue
-            reach = _BESIDE * float(np.ptp(v))
+            # Of a coarse sensor the very next step is beside it, where chance alone puts about as many.
+            reach, over = _BESIDE * float(np.ptp(v)), _OVER_BESIDE
+            if reach < 1.5 * step:
+                reach, over = 1.5 * step, _OVER_NEXT
             beside = float(((np.abs(v - end) < reach) & ~at_end).mean())
-            if share > _OVER_BESIDE * beside:
+            if share > over * beside:
                 worst = max(worst, share)
     return worst
 

@@ -24,10 +24,12 @@ _PAUSE_STEPS, _LEAST_ROWS = 12.0, 64
 #: The blow itself (s), with so much of a sample's time, since no more is known of when it was; and what is used of the time after it:
 #: so much of the time to the next, this long (s) at the most, so many samples at the least.
 _BLOW_S, _AFTER, _OF_GAP, _LONGEST_S, _LEAST_SAMPLES = 0.012, 0.5, 0.92, 0.8, 6
+#: A swing of fewer steps of the sensor than this is a step that flickered.
+_STEPS_HIGH = 5.0
 #: A swing is over when its level in a slice (s) is under so many times the noise.
 _SLICE_S, _OVER_NOISE = 0.06, 1.5
 #: Frequencies that are tried (Hz apart), with these dampings.
-_STEP_HZ, _DAMPINGS = 0.2, (0.02, 0.045, 0.1)
+_STEP_HZ, _DAMPINGS = 0.4, (0.02, 0.045, 0.1)
 #: Another frequency is as good where it explains this share of what the best one does; and is another from so far off (relative).
 _AS_GOOD, _APART = 0.95, 0.04
 #: The uncertainty that a linear estimate gives is widened by this.
@@ -53,11 +55,6 @@ class Swings:
         return int(self.there.sum())
 
 
-def slow(rate_hz: float, top_hz: float) -> bool:
-    """Whether so few samples a second show something else than what swings."""
-    return rate_hz < 2.5 * top_hz
-
-
 def rates(time_s: Array) -> list[float]:
     """Samples a second of each stretch between pauses, one for those alike."""
     out: list[float] = []
@@ -66,6 +63,19 @@ def rates(time_s: Array) -> list[float]:
         if all(abs(rate / r - 1) > _APART for r in out):
             out.append(rate)
     return out
+
+
+def images(hz: float, rate_hz: float, top_hz: float) -> list[float]:
+    """Frequencies (Hz) under ``top_hz`` that evenly spaced samples cannot tell from one.
+
+    Examples
+    --------
+    >>> images(22.0, 60.0, 150.0)
+    [38.0, 82.0, 98.0, 142.0]
+    """
+    folded = abs((hz + rate_hz / 2) % rate_hz - rate_hz / 2)
+    all_of = {round(abs(n * rate_hz + s * folded), 6) for n in range(int(top_hz / rate_hz) + 2) for s in (-1, 1)}
+    return sorted(f for f in all_of if LOWEST_MODE_HZ <= f <= top_hz and abs(f / hz - 1) > _APART)
 
 
 def knocked_slowly(time_s: Array, values: Array, top_hz: float) -> tuple[Response, list[list[float]]]:
@@ -123,11 +133,12 @@ def _swings(time_s: Array, values: Array) -> Swings | None:
         v = v - np.median(v, axis=1, keepdims=True)
         even: Even = evenly(t, v, 1e4)
         knocks = t[0] + find_knocks(even.values, even.rate_hz) / even.rate_hz
-        ends = np.append(knocks[1:], t[-1] + 1e-9)
+        least = _STEPS_HIGH * float(np.diff(np.unique(v[0])).min(initial=np.inf))
+        ends = np.append(knocks[1:], t[-1] + 1e-9)[: len(knocks)]
         for begin, end in zip(knocks, ends, strict=True):
             first = begin + _BLOW_S + _AFTER / even.rate_hz
             inside = (t > first) & (t < min(begin + _OF_GAP * (end - begin), first + _LONGEST_S))
-            if inside.sum() >= _LEAST_SAMPLES:
+            if inside.sum() >= _LEAST_SAMPLES and np.abs(v[0, inside]).max() >= least:
                 pieces.append((t[inside] - t[inside][0], v[:, inside]))
     if not pieces:
         return None

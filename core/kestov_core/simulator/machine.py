@@ -18,7 +18,7 @@ from .frame import SimBeam, SimBed, SimFrame, SimScrew, made_beam, made_bed, mad
 from .guides import SimGuide, made_guide
 from .instruments import SimTravel
 from .moving import SimPart, made_parts
-from .shaking import Excitation, Sensor, Shake, Shaken, SimAxis, SimMode, shake
+from .shaking import Excitation, Sensor, Shake, Shaken, SimAxis, SimMode, knocked_by_phone, shake
 from .signs import SEEN_MM
 from .sound import Along, Belt, Pluck, Recording, Room, record
 
@@ -206,10 +206,17 @@ def turn(machine: SimMachine, place: str, turns: float) -> SimMachine:
     return machine.model_copy(update={"belts": belts, "touched": machine.touched + 1})
 
 
-def shake_axis(machine: SimMachine, place: str, kind: Excitation, seconds: float = 20.0) -> tuple[SimMachine, Shaken]:
-    """Shake one direction of the machine with an accelerometer on the head (1600 samples a second, m/s2)."""
+def shake_axis(
+    machine: SimMachine, place: str, kind: Excitation, seconds: float = 20.0, heavier: float = 0.0
+) -> tuple[SimMachine, Shaken]:
+    """Shake one direction of the machine with an accelerometer on the head (1600 samples a second, m/s2); knock it with a phone there, which
+    is ``heavier`` by its weight over that of what swings.
+    """
     level = {"sweep": 900.0, "impulse": 15000.0, "ambient": 1500.0}[kind]
     seed = machine.seed * 1000 + machine.touched * 10 + len(place)
+    if heavier and kind == "impulse":
+        got = knocked_by_phone(machine.axis(place), place, heavier, seed=seed)
+        return machine.model_copy(update={"touched": machine.touched + 1}), got
     got = shake(
         machine.axis(place),
         place,

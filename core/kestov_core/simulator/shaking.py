@@ -20,6 +20,8 @@ Array = NDArray[np.float64]
 Excitation = Literal["sweep", "impulse", "ambient"]
 Unit = Literal["m/s2", "g", "mm/s2"]
 _INNER_HZ = 12800
+#: Rates at which a phone is asked for its readings, one after the other: what one shows elsewhere the others tell apart.
+PHONE_RATES_HZ = (60.0, 50.0, 42.0)
 #: Travel of a belt axis in the four full steps after which a motor's unevenness repeats (20 teeth of 2 mm, 200 steps).
 _FOUR_STEPS_MM = 0.8
 
@@ -51,7 +53,8 @@ class Sensor:
     ``gaps``: (from second, for how long) in which samples are lost. ``stale``: share of samples that repeat the one
     before; ``lost``: share that is missing, strewn. ``clock``: how fast its own clock runs (1.02: times read 2 % short).
     ``range_mm_s2``: beyond it a sample stands at the end of the range. ``tilt_deg``: mounted askew about the excited
-    direction's neighbour, so that gravity and the axes mix. ``stamp_step_s``: times are rounded down to this.
+    direction's neighbour, so that gravity and the axes mix. ``stamp_step_s``: times are rounded down to this;
+    ``step_mm_s2``: what is read is rounded to this.
     """
 
     rate_hz: float = 1600.0
@@ -65,6 +68,7 @@ class Sensor:
     range_mm_s2: float | None = None
     tilt_deg: float = 0.0
     stamp_step_s: float = 0.0
+    step_mm_s2: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -126,6 +130,36 @@ def shake(axis: SimAxis, along: str, how: Shake, sensor: Sensor, seed: int = 0) 
     return _read(three, how.seconds, sensor, rng)
 
 
+def knocked_by_phone(
+    axis: SimAxis,
+    along: str,
+    heavier: float,
+    rates_hz: tuple[float, ...] = PHONE_RATES_HZ,
+    seconds: float = 16.0,
+    knocks: int = 8,
+    seed: int = 0,
+) -> Shaken:
+    """What a phone on the axis writes down while it is knocked, at one rate after the other.
+
+    ``heavier``: its weight over that of what swings. Readings a tenth of a m/s2 apart, times to a tenth of a millisecond.
+    """
+    slower = 1 / np.sqrt(1 + heavier)
+    modes = [m.model_copy(update={"hz": m.hz * slower}) for m in axis.modes]
+    heavy = axis.model_copy(update={"modes": modes})
+    parts, begin = [], 0.0
+    for k, rate in enumerate(rates_hz):
+        sensor = Sensor(rate_hz=rate, noise_mm_s2=30.0, stamp_step_s=1e-4, step_mm_s2=100.0)
+        how = Shake(kind="impulse", seconds=seconds, knocks=knocks, level_mm_s2=15_000.0)
+        part = shake(heavy, along, how, sensor, 10 * seed + k)
+        parts.append(Shaken(part.time_s + begin, part.acceleration, part.unit))
+        begin += seconds + 3.0
+    return Shaken(
+        np.concatenate([p.time_s for p in parts]),
+        np.concatenate([p.acceleration for p in parts], axis=1),
+        parts[0].unit,
+    )
+
+
 def _read(three: Array, seconds: float, sensor: Sensor, rng: np.random.Generator) -> Shaken:
     """What the accelerometer writes down of three accelerations (3, n) at the inner rate."""
     if sensor.tilt_deg:
@@ -147,6 +181,8 @@ def _read(three: Array, seconds: float, sensor: Sensor, rng: np.random.Generator
         seen[:, repeats] = seen[:, repeats - 1]
     if sensor.range_mm_s2 is not None:
         seen = np.clip(seen, -sensor.range_mm_s2, sensor.range_mm_s2)
+    if sensor.step_mm_s2:
+        seen = np.round(seen / sensor.step_mm_s2) * sensor.step_mm_s2
     stamps = times / sensor.clock
     if sensor.stamp_step_s:
         stamps = np.floor(stamps / sensor.stamp_step_s + 1e-9) * sensor.stamp_step_s
