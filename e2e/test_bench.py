@@ -19,7 +19,50 @@ def record(hz: float, along: str = "x", seconds: float = 12.0, rate: float = 160
     return wav_file("sweep.csv", got.csv())
 
 
+#: A phone's motion sensor: lying still the first two times it is begun, then on something that rings at HZ and is knocked every two
+#: seconds, along its long side; it reads in steps, as often as it is asked to (or ever at 60 a second).
+SENSOR = """
+let begun = 0;
+window.Accelerometer = class extends EventTarget {
+  constructor({ frequency }) { super(); this.rate = ONE_RATE ? 60 : frequency; this.still = begun++ < 2; }
+  start() {
+    const from = performance.now(), w = 2 * Math.PI * HZ, z = 0.05, step = (v) => Math.round(v / 0.1) * 0.1;
+    let k = 0;
+    this.timer = setInterval(() => {
+      for (; from + (k * 1000) / this.rate <= performance.now(); k++) {
+        const t = k / this.rate, since = (t - 0.7) % 2.0013;
+        const swings = this.still || t < 0.7 ? 0 : 5 * Math.exp(-z * w * since) * Math.sin(w * Math.sqrt(1 - z * z) * since);
+        const noise = () => 0.06 * (Math.random() - 0.5);
+        [this.x, this.y, this.z] = [step(0.05 * swings + noise()), step(swings + noise()), step(9.8 + noise())];
+        this.timestamp = from + (k * 1000) / this.rate;
+        this.dispatchEvent(new Event("reading"));
+      }
+    }, 10);
+  }
+  stop() { clearInterval(this.timer); }
+};
+"""
+
+
 class Bench(AppCase):
+    def by_phone(self, path: str, hz: float, one_rate: bool = False, lies: str = "Flat, long side along X") -> Page:
+        """A page on a phone that is fixed to what swings at ``hz``, once all its seconds have gone by."""
+        page = self.sign_in("tech2", 390, 844, has_touch=True, is_mobile=True)
+        page.add_init_script(SENSOR.replace("HZ", str(hz)).replace("ONE_RATE", "true" if one_rate else "false"))
+        page.goto(path)
+        page.clock.install()
+        self.press(page, "With this phone")
+        page.get_by_role("button", name=lies).click()
+        self.press(page, "Begin")
+        expect(page.get_by_text(say("Weigh or guess it"))).to_be_visible()
+        page.get_by_label("What moves with it weighs, g").fill("650")
+        self.assert_accessible(page, "with a phone")
+        self.press(page, "Begin")
+        for _ in range(70):
+            page.clock.run_for(1000)
+        page.clock.resume()
+        return page
+
     def open(self, path: str, who: str = "tech2") -> Page:
         page = self.sign_in(who)
         page.goto(path)
@@ -96,6 +139,24 @@ class Bench(AppCase):
         page.get_by_label("Taken with").select_option(label="Accelerometer on the bench")
         page.get_by_label("Load a file").set_input_files(file)
         expect(page.get_by_text(say("Read .*one as az in g"))).to_be_visible(timeout=120000)
+
+    def test_a_phone_takes_a_first_look_and_its_weight_is_taken_out(self) -> None:
+        page = self.by_phone("/bench/9/resonance/x", 38.0)
+        expect(page.get_by_role("heading", name="A first look.")).to_be_visible(timeout=120000)
+        # 38 Hz with 250 g on 650: sqrt(1 + 250/650) times as much without.
+        expect(page.get_by_text(say(r"^44\.\d")).first).to_be_visible()
+        expect(page.get_by_text(say(r"at 60, 50,? and 42 samples a second"))).to_be_visible()
+        self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), 390)
+
+    def test_a_phone_of_one_rate_names_all_that_it_may_be(self) -> None:
+        page = self.by_phone("/bench/9/resonance/x", 38.0, one_rate=True)
+        expect(page.get_by_text("No shaper is advised.")).to_be_visible(timeout=120000)
+        expect(page.get_by_text(say("samples a second .* Hz looks like"))).not_to_have_count(0)
+
+    def test_a_phone_that_lies_otherwise_than_was_said_is_asked_about(self) -> None:
+        page = self.by_phone("/bench/9/resonance/x", 38.0, lies="Upright, screen to the front")
+        expect(page.get_by_role("alert")).to_contain_text("does not lie as was said")
+        expect(page.get_by_role("button", name="Begin")).to_be_visible()
 
     def test_a_loose_axis_gets_no_shaper_but_the_checks(self) -> None:
         page = self.open("/bench/6/resonance/x")

@@ -127,7 +127,7 @@ class Spectrum(Part):
 
 
 class Quality(Part):
-    """What the record is worth. ``resampled``: the rows were not evenly spaced."""
+    """What the record is worth. ``resampled``: the rows were not evenly spaced. ``rates_hz``: of a slow sensor, those that it was taken at."""
 
     coherence_or_snr_db: float
     sample_rate_hz: float
@@ -135,6 +135,7 @@ class Quality(Part):
     gaps: int
     seconds: float
     resampled: bool
+    rates_hz: list[float] = []
 
 
 class ResonanceResult(Result):
@@ -214,7 +215,7 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
         verdict="not_judged",
         frequency=strongest,
         modes=modes,
-        spectrum=_spectrum(response, others),
+        spectrum=_spectrum(response, others, _lowered_by(context)),
         shapers=shapers_for(modes, context.smoothing_limit_mm),
         recommended=None,
         quality=Quality(
@@ -223,7 +224,8 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
             jitter_percent=100 * even.jitter,
             gaps=even.gaps,
             seconds=even.seconds,
-            resampled=even.jitter > 1e-4 or even.gaps > 0,
+            resampled=slow is None and (even.jitter > 1e-4 or even.gaps > 0),
+            rates_hz=[] if slow is None else slow.rates,
         ),
     )
     for shaped in result.shapers:
@@ -292,12 +294,17 @@ def _slowly(slow: _Slow, time_s: Array, turned: Array, top_hz: float) -> Respons
     return response
 
 
+def _lowered_by(context: ResonanceContext) -> float:
+    """By how much the sensor's weight lowers what it shows: sqrt(1 + m/M), where what swings is one mass on one spring; 1 where not known."""
+    return 1.0 if context.moved_g is None else math.sqrt(1 + context.added_g / context.moved_g)
+
+
 def _without_sensor(mode: ModeFound, context: ResonanceContext) -> ModeFound:
-    """A mode as it is without the sensor's weight: f sqrt(1 + m/M), where what swings is one mass on one spring."""
-    if not context.added_g or context.moved_g is None:
+    """A mode as it is without the sensor's weight."""
+    factor = _lowered_by(context)
+    if factor == 1.0:
         return mode
-    share = context.added_g / context.moved_g
-    factor = math.sqrt(1 + share)
+    share = factor**2 - 1
     f = mode.frequency
     # Of d ln f = 1/2 share / (1 + share) d ln M; it does not cancel against a record with another sensor.
     u_mass = f.value * factor * 0.5 * share / (1 + share) * _MOVED_U95
@@ -354,7 +361,7 @@ def _modes(response: Response, clock_u95: float) -> list[ModeFound]:
     return out
 
 
-def _spectrum(response: Response, others: tuple[str, str]) -> Spectrum:
+def _spectrum(response: Response, others: tuple[str, str], lowered: float) -> Spectrum:
     def short(values: object) -> list[float]:
         return [float(f"{v:.4g}") for v in values]  # type: ignore[attr-defined]
 
@@ -362,7 +369,7 @@ def _spectrum(response: Response, others: tuple[str, str]) -> Spectrum:
         response.fit.model if response.fit is not None and len(response.fit.model) == len(response.f) else []
     )
     return Spectrum(
-        frequency_hz=short(response.f),
+        frequency_hz=short(response.f * lowered),
         excited=short(response.power),
         fitted=short(fitted),
         others={name: short(p) for name, p in zip(others, response.others, strict=True)},
@@ -420,7 +427,7 @@ def _doubt(
             f"The resonance stands only {max(response.snr_db, 0):.0f} dB over the noise. "
             "Shake harder, fasten the sensor better, or record longer.",
         )
-    elif all(own_u95(m.frequency) > 0.04 * m.frequency.value for m in result.modes):
+    elif response.fit is not None and all(2 * m.u_hz > 0.04 * m.hz for m in response.fit.modes):
         refuse(
             "broad_or_split_peak",
             "Its frequency cannot be told to 4 %: the peak is not that of a spring, or the record is too short.",
@@ -440,7 +447,7 @@ def _doubt(
                 "Is the sensor turned, or does something loose, the frame or the table, swing along?",
             )
     if slow is not None:
-        _doubt_slow(result, slow, refuse)
+        _doubt_slow(result, slow, _lowered_by(context), refuse)
     elif even.aliasing:
         refuse(
             "aliasing_possible",
@@ -484,19 +491,19 @@ def _doubt(
     return doubts
 
 
-def _doubt_slow(result: ResonanceResult, slow: _Slow, refuse: Callable[[str, str], None]) -> None:
+def _doubt_slow(result: ResonanceResult, slow: _Slow, lowered: float, refuse: Callable[[str, str], None]) -> None:
     """What few samples a second leave open."""
-    result.elsewhere = slow.elsewhere
+    result.elsewhere = [hz * lowered for hz in slow.elsewhere]
     told = " and ".join(f"{r:.0f}" for r in slow.rates)
     if result.frequency is not None and (slow.elsewhere or len(slow.rates) < 2):
-        also = ", ".join(f"{hz:.0f}" for hz in slow.elsewhere) or "what is faster"
+        also = ", ".join(f"{hz:.0f}" for hz in result.elsewhere) or "what is faster"
         refuse(
             "aliasing_possible",
             f"At {told} samples a second {result.frequency.value:.0f} Hz looks like {also}{' Hz' if slow.elsewhere else ''}. "
             "More knocks at more rates may tell; a printed corner does.",
         )
     if slow.left_out:
-        hz = " and ".join(f"{f:.0f} Hz" for f in slow.left_out)
+        hz = " and ".join(f"{f * lowered:.0f} Hz" for f in slow.left_out)
         result.warn("left_out", f"Something weaker shows at {hz}, or elsewhere: too few samples a second to tell.")
 
 

@@ -35,7 +35,7 @@ _AS_GOOD, _APART = 0.95, 0.04
 #: The uncertainty that a linear estimate gives is widened by this.
 _WIDEN = 1.6
 #: Worth of another mode (of ln(rows)), its least share of the energy.
-_GAIN, _LEAST_SHARE = 2.0, 0.03
+_GAIN, _LEAST_SHARE = 4.0, 0.03
 _MOST_MODES = 2
 
 

@@ -8431,7 +8431,7 @@ export interface components {
         };
         /**
          * Quality
-         * @description What the record is worth. ``resampled``: the rows were not evenly spaced.
+         * @description What the record is worth. ``resampled``: the rows were not evenly spaced. ``rates_hz``: of a slow sensor, those that it was taken at.
          */
         Quality: {
             /** Coherence Or Snr Db */
@@ -8446,6 +8446,11 @@ export interface components {
             seconds: number;
             /** Resampled */
             resampled: boolean;
+            /**
+             * Rates Hz
+             * @default []
+             */
+            rates_hz: number[];
         };
         /**
          * RattleResult
@@ -8509,7 +8514,8 @@ export interface components {
         };
         /**
          * ResonanceResult
-         * @description Modes, spectrum, shapers; ``why_not``: in words, where no shaper is recommended. ``stiffness_ratio``: (f/f_0)^2.
+         * @description Modes, spectrum, shapers; ``why_not``: in words, where no shaper is recommended. ``stiffness_ratio``: (f/f_0)^2. ``elsewhere``: Hz at
+         *     which the strongest may as well ring, as far as so few samples a second can tell.
          */
         ResonanceResult: {
             /**
@@ -8557,6 +8563,11 @@ export interface components {
             why_not: string;
             quality: components["schemas"]["Quality"];
             stiffness_ratio?: components["schemas"]["Quantity"] | null;
+            /**
+             * Elsewhere
+             * @default []
+             */
+            elsewhere: number[];
         };
         /**
          * RingingPrintResult
@@ -10203,6 +10214,8 @@ export interface components {
              *       "unit": null,
              *       "excited_axis": null,
              *       "max_frequency_hz": null,
+             *       "added_g": null,
+             *       "moved_g": null,
              *       "baseline": null,
              *       "axis": null
              *     }
@@ -10226,6 +10239,10 @@ export interface components {
             excited_axis?: ("x" | "y" | "z" | "a" | "b") | null;
             /** Max Frequency Hz */
             max_frequency_hz?: number | null;
+            /** Added G */
+            added_g?: number | null;
+            /** Moved G */
+            moved_g?: (number | null) | null;
             baseline?: components["schemas"]["Quantity"] | null;
             /** Axis */
             axis?: ("x" | "y" | "z" | "e" | "a" | "b" | "y1" | "y2" | "t1" | "t2" | "t3" | "z1" | "z2" | "z3" | "z4" | "bed" | "frame" | "head" | "all") | null;

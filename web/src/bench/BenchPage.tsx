@@ -310,6 +310,7 @@ function Take({
   instrument,
 }: Parts & { id: number; bench: Bench; drawing: Drawing; instrument: number | null }) {
   const [byPhoto, setByPhoto] = useState(false);
+  const [also, setAlso] = useState(false);
   const plan = planOf(page, drawing, taking.moves);
   const seen = taking.rows.length + taking.photos.length;
   const enough = !page.readings || (plan ? seen >= Math.min(4, plan.length) : seen >= page.readings.least);
@@ -349,7 +350,7 @@ function Take({
       {taking.photos.length ? <Photos taking={taking} /> : null}
       <More page={page} taking={taking} instrument={instrument} />
       {page.fields.some((f) => isAt(taking.error, f)) ? null : <ErrorNote error={taking.error} />}
-      <div className={taking.table ? "hidden" : "flex flex-wrap gap-3"}>
+      <div className={taking.table || also ? "hidden" : "flex flex-wrap gap-3"}>
         {typed ? (
           <Button
             next={enough && (!plan || seen >= plan.length)}
@@ -388,6 +389,9 @@ function Take({
           </Button>
         ) : null}
       </div>
+      {drawing.Also && !taking.table ? (
+        <drawing.Also page={page} taking={taking} simulated={simulated} open={also} onOpen={setAlso} />
+      ) : null}
       {taking.table ? (
         <TableReader
           key={taking.table.file.name + taking.table.file.lastModified}

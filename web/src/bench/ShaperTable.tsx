@@ -28,7 +28,7 @@ export function ShaperTable({
           <TextField label="Acceleration of a print, mm/s²" figure inputMode="numeric" value={text} onText={setText} />
         </div>
       </div>
-      <div className="overflow-x-auto">
+      <div className="relative overflow-x-auto">
         <table className="w-full border-collapse text-[16px] [&_td]:pr-4 [&_td]:whitespace-nowrap [&_th]:pr-4">
           <thead>
             <tr className="text-left text-[15px] text-ink2">

@@ -367,6 +367,28 @@ describe("resonance", () => {
     expect(text).toContain(", 1 gap.");
     expect(text).toContain("fitted modes");
   });
+  it("tells of a phone, and lets a simulated one take a first look", () => {
+    const text = opened(shake);
+    expect(text).toContain("Open this page on a phone");
+    expect(text).toContain("With a simulated phone");
+    expect(opened({ ...shake, practice: null } as typeof shake)).not.toContain("With a simulated phone");
+  });
+  it("says a first look for what it is, with the rates that it was taken at", () => {
+    const looked = {
+      ...found,
+      recommended: null,
+      why_not: "So few samples a second give a first look.",
+      quality: { ...found.quality, rates_hz: [60.1, 50, 42] },
+    };
+    const known: [unknown[], unknown][] = [
+      [["capture", "c1"], capture("resonance", looked)],
+      [["overlay", "c1"], { earlier: [], baseline: null, other: null }],
+    ];
+    const text = opened(shake, known, { ...bench, last: [last] } as unknown as Bench);
+    expect(text).toContain("A first look.");
+    expect(text).toContain("20 s at 60, 50, and 42 samples a second");
+    expect(text).not.toContain("clock steps");
+  });
   it("says plainly when no shaper is advised, and why", () => {
     const refused = capture(
       "resonance",

@@ -2,6 +2,7 @@
 import type { FC } from "react";
 import type { Schemas } from "../api/client";
 import type { Row } from "../kit/ReadingsField";
+import type { Page, Taking } from "./useTaking";
 
 export type Capture = Schemas["CaptureOut"];
 export type Found = Capture["found"];
@@ -9,6 +10,15 @@ export type Bench = Schemas["BenchOut"];
 export type Shown = { capture: Capture; bench: Bench; query: string };
 /** What a reading is of, where a program of moves gives the order; in words for who reads it. */
 export type Planned = { row: Row; words: string };
+
+/** ``simulated``: the machine is one, with simulated instruments; ``open``: it is taken this way and no other. */
+export type Also = {
+  page: Page;
+  taking: Taking;
+  simulated: boolean;
+  open: boolean;
+  onOpen: (open: boolean) => void;
+};
 
 export type Drawing = {
   /** The answer's heading, where the verdict alone says too little. */
@@ -21,6 +31,8 @@ export type Drawing = {
   Beside?: FC<Shown>;
   /** Before anything is measured. */
   Before?: FC<{ bench: Bench; place: string; query: string }>;
+  /** Another way of taking it, beside a file and an instrument. */
+  Also?: FC<Also>;
   /** While readings come in. */
   Live?: FC<{ rows: Row[] }>;
   /** What each reading is of, by the moves that are run. */

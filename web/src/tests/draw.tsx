@@ -22,6 +22,7 @@ export type Known = [unknown[], unknown][];
 export function withoutBrowser() {
   const nothing = { getItem: () => null, setItem: () => undefined, removeItem: () => undefined };
   vi.stubGlobal("window", { isSecureContext: false, matchMedia: () => ({ matches: false }) });
+  vi.stubGlobal("navigator", { maxTouchPoints: 0 });
   vi.stubGlobal("localStorage", nothing);
   vi.stubGlobal("sessionStorage", nothing);
 }

@@ -13,6 +13,8 @@ import type { Found as AnyFound, Bench, Capture, Shown } from "../drawing";
 import { benchPath } from "../paths";
 import { ShaperTable } from "../ShaperTable";
 
+export { ByPhone as Also } from "../ByPhone";
+
 type Found = Schemas["ResonanceResult"];
 
 export const opensWithLast = true;
@@ -23,8 +25,12 @@ export function sketch() {
 
 export function title(found: AnyFound): string | undefined {
   if (found.procedure !== "resonance") return undefined;
-  return found.recommended ? `${found.recommended.toUpperCase()} is advised.` : "No shaper is advised.";
+  if (found.recommended) return `${found.recommended.toUpperCase()} is advised.`;
+  return slow(found) && found.verdict !== "cannot_tell" ? "A first look." : "No shaper is advised.";
 }
+
+/** Whether a slow sensor, as a phone's, took it. */
+const slow = (found: Found) => (found.quality.rates_hz ?? []).length > 0;
 
 /** A figure of a record that is not to be believed would only be remembered. */
 export function silent(capture: Capture): boolean {
@@ -79,10 +85,13 @@ export function Result({ capture }: Shown) {
       ) : null}
       {!found.recommended && capture.verdict !== "cannot_tell" ? <p>{found.why_not}</p> : null}
       <p className="text-[15px] text-ink2">
-        {found.quality.seconds.toFixed(0)} s at {found.quality.sample_rate_hz.toFixed(0)} samples a second,{" "}
-        {found.quality.coherence_or_snr_db.toFixed(0)} dB over the noise, clock steps vary by{" "}
-        {found.quality.jitter_percent.toFixed(1)} %
-        {found.quality.gaps ? `, ${found.quality.gaps} gap${found.quality.gaps > 1 ? "s" : ""}` : ""}.
+        {found.quality.seconds.toFixed(0)} s at{" "}
+        {new Intl.ListFormat("en").format(
+          (slow(found) ? found.quality.rates_hz : [found.quality.sample_rate_hz]).map((r) => r.toFixed(0)),
+        )}{" "}
+        samples a second, {found.quality.coherence_or_snr_db.toFixed(0)} dB over the noise
+        {slow(found) ? "" : `, clock steps vary by ${found.quality.jitter_percent.toFixed(1)} %`}
+        {found.quality.gaps && !slow(found) ? `, ${found.quality.gaps} gap${found.quality.gaps > 1 ? "s" : ""}` : ""}.
       </p>
     </>
   );
@@ -137,12 +146,15 @@ export function Plots({ capture, found, bench }: { capture: Capture; found: Foun
         <Tabs.Content value="spectrum" className="grid gap-4">
           <Curves
             series={series}
-            marks={found.modes.map((m) => ({ x: m.frequency.value, label: `${m.frequency.value.toFixed(1)} Hz` }))}
+            marks={[
+              ...found.modes.map((m) => ({ x: m.frequency.value, label: `${m.frequency.value.toFixed(1)} Hz` })),
+              ...(found.elsewhere ?? []).map((hz) => ({ x: hz, label: `or ${hz.toFixed(0)} Hz` })),
+            ]}
             label={`Spectrum along ${capture.place.toUpperCase()} with ${found.modes.length} fitted modes`}
             name={`${file}-spectrum`}
             xUnit="Hz"
             yUnit="(mm/s²)²/Hz"
-            decades={5}
+            decades={slow(found) ? 2 : 5}
           />
           <ShaperTable shapers={found.shapers} recommended={found.recommended} shown={shaper} onShow={setShaper} />
         </Tabs.Content>
