@@ -22,6 +22,8 @@ sys.path.append(str(ROOT / "ops"))
 
 import serving  # noqa: E402
 
+#: Databases are named by which half of the tests this process runs.
+_OWN = f"kestov_browser_{os.environ.get('KESTOV_BROWSER_HALF', '')}"
 AXE = ROOT / "web" / "node_modules" / "axe-core" / "axe.min.js"
 CHROMIUM = "/usr/bin/chromium"
 #: What is waited for is waited for long: no test hangs on how quick the machine is (ms).
@@ -37,14 +39,14 @@ def address() -> str:
 
     base, _, _ = os.environ["DATABASE_URL"].rpartition("/")
     with psycopg.connect(f"{base}/postgres", autocommit=True) as db:
-        db.execute("drop database if exists kestov_browser with (force)")
-        db.execute("create database kestov_browser")
+        db.execute(f"drop database if exists {_OWN} with (force)")
+        db.execute(f"create database {_OWN}")
     with socket.socket() as s:
         s.bind(("127.0.0.1", 0))
         port = s.getsockname()[1]
     env = {
         **os.environ,
-        "DATABASE_URL": f"{base}/kestov_browser",
+        "DATABASE_URL": f"{base}/{_OWN}",
         "PYTHONPATH": f"{ROOT / 'core'}{os.pathsep}{ROOT / 'server'}",
     }
     for command in (["migrate", "--verbosity", "0"], ["demo"]):
@@ -80,14 +82,14 @@ def _practice(base: str, workshop: int) -> int:
     import psycopg
 
     with psycopg.connect(f"{base}/postgres", autocommit=True) as db:
-        db.execute("drop database if exists kestov_browser_practice with (force)")
-        db.execute("create database kestov_browser_practice")
+        db.execute(f"drop database if exists {_OWN}_practice with (force)")
+        db.execute(f"create database {_OWN}_practice")
     with socket.socket() as s:
         s.bind(("127.0.0.1", 0))
         port: int = s.getsockname()[1]
     env = {
         **os.environ,
-        "DATABASE_URL": f"{base}/kestov_browser_practice",
+        "DATABASE_URL": f"{base}/{_OWN}_practice",
         "PYTHONPATH": f"{ROOT / 'core'}{os.pathsep}{ROOT / 'server'}",
         "KESTOV_PRACTICE": "1",
         "KESTOV_BESIDE": str(workshop),

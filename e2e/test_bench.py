@@ -141,7 +141,7 @@ class Bench(AppCase):
         expect(page.get_by_text(say("Read .*one as az in g"))).to_be_visible(timeout=120000)
 
     def test_a_phone_takes_a_first_look_and_its_weight_is_taken_out(self) -> None:
-        page = self.by_phone("/bench/9/resonance/x", 38.0)
+        page = self.by_phone("/bench/3/resonance/x", 38.0)
         expect(page.get_by_role("heading", name="A first look.")).to_be_visible(timeout=120000)
         # 38 Hz with 250 g on 650: sqrt(1 + 250/650) times as much without.
         expect(page.get_by_text(say(r"^44\.\d")).first).to_be_visible()
@@ -149,12 +149,12 @@ class Bench(AppCase):
         self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), 390)
 
     def test_a_phone_of_one_rate_names_all_that_it_may_be(self) -> None:
-        page = self.by_phone("/bench/9/resonance/x", 38.0, one_rate=True)
+        page = self.by_phone("/bench/4/resonance/x", 38.0, one_rate=True)
         expect(page.get_by_text("No shaper is advised.")).to_be_visible(timeout=120000)
         expect(page.get_by_text(say("samples a second .* Hz looks like"))).not_to_have_count(0)
 
     def test_a_phone_that_lies_otherwise_than_was_said_is_asked_about(self) -> None:
-        page = self.by_phone("/bench/9/resonance/x", 38.0, lies="Upright, screen to the front")
+        page = self.by_phone("/bench/7/resonance/x", 38.0, lies="Upright, screen to the front")
         expect(page.get_by_role("alert")).to_contain_text("does not lie as was said")
         expect(page.get_by_role("button", name="Begin")).to_be_visible()
 

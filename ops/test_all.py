@@ -10,7 +10,7 @@ import subprocess
 import tempfile
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -23,9 +23,10 @@ CHROMIUM = {"/usr/bin/chromium": "chromium"}
 _BIN = setup.VENV / "bin"
 #: Where the stages find which of their tests are wanted.
 _NAMED = "KESTOV_TESTS_NAMED"
-#: What is run side by side, each lane on a core of its own: those that want the database or make one, and those that do not. What
-#: drives a browser all the time wants the machine for itself.
-_LANES = (("checks", "core", "ops", "web"), ("server", "fresh"))
+#: Which half of the browser's tests a process runs: each has databases of its own.
+_HALF = "KESTOV_BROWSER_HALF"
+#: What is run side by side, each lane on a core of its own. What drives a browser all the time wants the machine for itself.
+_LANES = (("checks", "core", "ops", "web", "fresh"), ("server",))
 _ALONE = ("browser",)
 _saying = threading.local()
 _ONE_SPEAKS = threading.Lock()
@@ -169,6 +170,9 @@ def _unittest(command: list[str | Path], cwd: Path, env: dict[str, str]) -> Coun
     ran = re.search(r"^Ran (\d+) tests? in", said, re.MULTILINE)
     if ran is None:
         return Count(failed=1)
+    if ran.group(1) == "0" and env.get(_NAMED):
+        # None of these bears the name that is asked for; a newer Python ends with a code of its own then.
+        return Count()
     closing = said[ran.end() :]
     bad = sum(int(n) for n in re.findall(r"(?:failures|errors|unexpected successes)=(\d+)", closing))
     skipped = sum(int(n) for n in re.findall(r"skipped=(\d+)", closing))
@@ -209,9 +213,32 @@ def _web(env: dict[str, str]) -> Count:
 
 
 def _browser(env: dict[str, str]) -> Count:
-    return _unittest(
-        [setup.PYTHON, "-m", "unittest", "discover", "-s", "e2e", "-t", ".", "-p", "test_*.py", *_named(env)], ROOT, env
-    )
+    """Two browsers, each with a server and a demo workshop of its own: while one waits the other works."""
+
+    def half(number: int, files: list[Path]) -> tuple[Count, list[str]]:
+        _saying.held = held = []
+        try:
+            command = [setup.PYTHON, "-m", "unittest", *_named(env), *(f"e2e.{f.stem}" for f in files)]
+            return _unittest(command, ROOT, {**env, _HALF: str(number)}), held
+        finally:
+            _saying.held = None
+
+    with ThreadPoolExecutor(2) as pool:
+        done = list(pool.map(half, (1, 2), halves((ROOT / "e2e").glob("test_*.py"))))
+    for _, said in done:
+        _tell("".join(said))
+    return sum((count for count, _ in done), Count())
+
+
+def halves(files: Iterable[Path]) -> tuple[list[Path], list[Path]]:
+    """Files in two lots of about the same length."""
+    lots: tuple[list[Path], list[Path]] = [], []
+    sizes = [0, 0]
+    for file in sorted(files, key=lambda f: (-f.stat().st_size, f.name)):
+        lot = sizes.index(min(sizes))
+        lots[lot].append(file)
+        sizes[lot] += file.stat().st_size
+    return lots
 
 
 def _fresh(env: dict[str, str]) -> Count:

@@ -314,14 +314,21 @@ class Counting(unittest.TestCase):
         self.assertEqual(self.count("raise SystemExit(1)").failed, 1)
         self.assertEqual(self.count("import sys; print('Ran 4 tests in 1s\\n\\nOK'); sys.exit(1)").failed, 1)
 
-    def test_what_needs_no_database_runs_beside_what_does_and_a_browser_alone(self) -> None:
+    def test_the_server_runs_beside_all_else_and_a_browser_alone(self) -> None:
         self.assertEqual(
             test_all.side_by_side(list(test_all.STAGES)),
-            [[["checks", "core", "ops", "web"], ["server", "fresh"]], [["browser"]]],
+            [[["checks", "core", "ops", "web", "fresh"], ["server"]], [["browser"]]],
         )
         self.assertEqual(test_all.side_by_side(["server"]), [[["server"]]])
         every = [s for step in test_all.side_by_side(list(test_all.STAGES)) for lane in step for s in lane]
         self.assertEqual(sorted(every), sorted(test_all.STAGES), "each once")
+
+    def test_a_browsers_tests_are_halved_each_file_once(self) -> None:
+        files = sorted((test_all.ROOT / "e2e").glob("test_*.py"))
+        one, other = test_all.halves(files)
+        self.assertEqual(sorted([*one, *other]), files)
+        sizes = [sum(f.stat().st_size for f in lot) for lot in (one, other)]
+        self.assertLess(max(sizes), 1.2 * min(sizes))
 
     def test_side_by_side_each_is_told_whole_and_all_are_counted(self) -> None:
         def stage(name: str) -> Callable[[dict[str, str]], test_all.Count]:

@@ -63,7 +63,7 @@ class ResonanceContext(Context):
             "How is it shaken?", sources=(typical(lambda k: "sweep"),),
             choices=(
                 Choice(value="sweep", label="Sweep", hint="Short moves to and fro, from 5 up to 140 a second, in 20 seconds or more."),
-                Choice(value="impulse", label="Knocks", hint="Motors holding: knock the head along this direction with a knuckle, five times, a second apart."),
+                Choice(value="impulse", label="Knocks", hint="Motors holding: knock what moves along this direction with a knuckle, five times or more, a second or two apart."),
                 Choice(value="ambient", label="Any shaking", hint="Let it print, or move to and fro, for a minute while recording."),
             ),
         ),

@@ -118,7 +118,14 @@ export function Plots({ capture, found, bench }: { capture: Capture; found: Foun
   const file = `${bench.printer}-${capture.place}-resonance`;
   const f = found.spectrum.frequency_hz;
   const chosen = found.shapers.find((s) => s.name === shaper);
-  const series: Series[] = [{ name: "measured", x: f, y: found.spectrum.excited, look: "main" }];
+  const series: Series[] = [
+    {
+      name: slow(found) ? "what each frequency alone explains" : "measured",
+      x: f,
+      y: found.spectrum.excited,
+      look: "main",
+    },
+  ];
   if (found.spectrum.fitted.length) series.push({ name: "fitted modes", x: f, y: found.spectrum.fitted, look: "fit" });
   if (chosen?.leaves?.length)
     series.push({ name: `${chosen.name.toUpperCase()} leaves`, x: f, y: chosen.leaves, look: "dots" });
