@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from datetime import datetime
 from typing import Any
 
 from people.clock import now
@@ -37,13 +37,7 @@ def answer(near_miss_id: int, words: str, user: User) -> NearMiss:
     return row
 
 
-@worklist.register
-def _unread(machines: Sequence[Any]) -> list[Pressing]:
-    return [
-        Pressing(
-            1,
-            n.at,
-            Wanted(title="A near miss was told", why="Read it, and see that it cannot happen again.", kind="near_miss"),
-        )
-        for n in NearMiss.objects.filter(read_at=None)[:5]
-    ]
+@worklist.few(lambda: NearMiss.objects.filter(read_at=None)[:5], at="at")
+def _unread(row: dict[str, Any]) -> Pressing:
+    what = Wanted(title="A near miss was told", why="Read it, and see that it cannot happen again.", kind="near_miss")
+    return Pressing(1, datetime.fromisoformat(row["at"]), what)

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from django.conf import settings
@@ -105,15 +104,19 @@ def refuse(report_id: int, why_not: str, user: User) -> None:
     audit(user, "looked at", row.printer, f"What {row.name} told of {row.printer.name} does not count: {row.why_not}")
 
 
-@worklist.register
-def _wanted(machines: Sequence[Any]) -> list[Pressing]:
-    out = []
-    for row in OpenReport.objects.filter(looked_at=None).select_related("printer").order_by("at")[:5]:
-        label = knowledge.findings()[row.finding].label if row.finding in knowledge.findings() else row.finding
-        why = f"{row.name} told it, without an account. Look, and say whether it counts."
-        what = Wanted(title=f"{row.printer.name}: {label}", why=why, kind="told", printer_id=row.printer_id)
-        out.append(Pressing(0, row.at, what))
-    return out
+@worklist.few(
+    lambda: OpenReport.objects.filter(looked_at=None).order_by("at")[:5],
+    at="at", finding="finding", name="name", printer="printer__name", printer_id="printer_id",
+)  # fmt: skip
+def _wanted(row: dict[str, Any]) -> Pressing:
+    kind = knowledge.findings().get(row["finding"])
+    what = Wanted(
+        title=f"{row['printer']}: {kind.label if kind else row['finding']}",
+        why=f"{row['name']} told it, without an account. Look, and say whether it counts.",
+        kind="told",
+        printer_id=row["printer_id"],
+    )
+    return Pressing(0, datetime.fromisoformat(row["at"]), what)
 
 
 @sweeping

@@ -12,7 +12,7 @@ from datetime import datetime
 from typing import Any, Literal
 
 from django.db import transaction
-from django.db.models import Exists, Max, OuterRef
+from django.db.models import Exists, F, OuterRef, Q, Subquery
 from kestov_core.condition import baseline, stored
 from kestov_core.condition.stored import HeldAgainst, Settings
 from kestov_core.errors import BadInput
@@ -205,13 +205,13 @@ def go_back(row: StoredValue, user: User) -> StoredValue:
 def _unread(machines: Sequence[Any]) -> list[Pressing]:
     """Machines whose memory was touched and not read back since: the ledger knows what they should have."""
     loses = [event for event, upset in doubts_table().items() if upset.lost]
-    mine = {"printer": OuterRef("printer")}
-    unread = Event.objects.filter(
-        ~Exists(ReadBack.objects.filter(**mine, at__gte=OuterRef("at"))),
-        Exists(StoredValue.objects.filter(**mine)),
-        event__in=loses,
-    )
-    last = dict(unread.order_by().values_list("printer").annotate(Max("at")))
+    mine = {"printer": OuterRef("pk")}
+    # By each machine's newest, found by an index: the years of events behind it are not looked through.
+    touched = Event.objects.filter(**mine, event__in=loses).order_by("-at").values("at")[:1]
+    read = ReadBack.objects.filter(**mine).order_by("-at").values("at")[:1]
+    known = Printer.objects.filter(Exists(StoredValue.objects.filter(**mine)), retired=False).order_by()
+    both = known.annotate(touched=Subquery(touched), read=Subquery(read)).filter(touched__isnull=False)
+    last = dict(both.filter(Q(read=None) | Q(read__lt=F("touched"))).values_list("pk", "touched"))
     out = []
     for m in machines:
         if m.printer.pk in last and not m.printer.tagged_out:

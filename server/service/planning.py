@@ -6,13 +6,13 @@ The reckoning is the core's (`condition.week`). Not here: what is due (`rounds`)
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Exists, OuterRef, Q
+from django.db.models import Exists, OuterRef, Q, QuerySet
 from django.utils import timezone
 from kestov_core.condition import week as core
 from measuring.models import Standing
@@ -278,23 +278,27 @@ def fetching(sitting: Sitting, rounds: Iterable[PlannedRound]) -> float:
     return core.FETCH * len(fetched(sitting, rounds))
 
 
-@worklist.register
-def _today(rows: Sequence[Any]) -> list[worklist.Pressing]:
+def _day_begins() -> datetime:
+    return datetime.combine(timezone.localdate(now()), time(), tzinfo=timezone.get_default_timezone())
+
+
+def _not_begun() -> QuerySet[PlannedRound]:
     """Rounds that are planned for today, or were yesterday, and have not been begun since."""
-    named = {m.printer.pk: m.printer.name for m in rows}
-    begin = datetime.combine(timezone.localdate(now()), time(), tzinfo=timezone.get_default_timezone())
     begun = Done.objects.filter(printer=OuterRef("printer"), at__gte=OuterRef("begins") - timedelta(hours=12))
-    planned = PlannedRound.objects.filter(begins__gte=begin - timedelta(days=1), begins__lt=begin + timedelta(days=1))
-    out = []
-    for r in planned.exclude(Exists(begun)).select_related("user"):
-        if r.printer_id in named:
-            at = timezone.localtime(r.begins)
-            day = "today" if r.begins >= begin else "yesterday"
-            why = f"Planned for {r.user.name}, {day} at {at:%H:%M}: {len(r.tasks)} tasks."
-            title = f"{named[r.printer_id]}: its round"
-            what = worklist.Wanted(title=title, why=why, kind="round", printer_id=r.printer_id)
-            out.append(worklist.Pressing(2, r.begins, what))
-    return out
+    begin, day = _day_begins(), timedelta(days=1)
+    planned = PlannedRound.objects.filter(begins__gte=begin - day, begins__lt=begin + day, printer__retired=False)
+    return planned.exclude(Exists(begun)).order_by("begins")
+
+
+@worklist.few(
+    _not_begun, begins="begins", tasks="tasks", who="user__name", printer="printer__name", printer_id="printer_id"
+)
+def _today(row: dict[str, Any]) -> worklist.Pressing:
+    begins = datetime.fromisoformat(row["begins"])
+    day = "today" if begins >= _day_begins() else "yesterday"
+    why = f"Planned for {row['who']}, {day} at {timezone.localtime(begins):%H:%M}: {len(row['tasks'])} tasks."
+    what = worklist.Wanted(title=f"{row['printer']}: its round", why=why, kind="round", printer_id=row["printer_id"])
+    return worklist.Pressing(2, begins, what)
 
 
 def week_of(monday: date) -> PlannedWeek | None:
