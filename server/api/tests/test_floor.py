@@ -2,6 +2,8 @@
 
 from datetime import timedelta
 
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from kestov_core import knowledge, procedures
 from people.clock import at, now
 from workshop.models import Instrument, Printer
@@ -32,6 +34,15 @@ class Wanted(ApiCase):
         self.assertIn("In work with Technician", self.wanted()[0]["why"])
         self.good("technician", "POST", f"/cases/{case}/close", {"closing": "not_verified", "cause": "Belt"})
         self.assertIn("proof is still missing", self.wanted()[0]["why"])
+
+    def test_few_questions_however_much_there_is_to_do(self):
+        self.report()
+        self.good("member", "POST", "/near-misses", {"words": "The scraper slipped."})
+        self.stand_in("a")
+        for path in ("/floor", "/service"):
+            with CaptureQueriesContext(connection) as asked:
+                self.good("technician", "GET", path)
+            self.assertLessEqual(len(asked), 12, path)
 
     def test_an_instrument_past_its_check_is_named(self):
         today = now().date()
