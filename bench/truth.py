@@ -25,7 +25,15 @@ from kestov_core.procedures.resonance import ResonanceContext, analyse_rows
 from kestov_core.simulator import instruments
 from kestov_core.simulator.hands import HABITS, SLIPS, as_typed
 from kestov_core.simulator.instruments import CALIPER, DIAL
-from kestov_core.simulator.shaking import Sensor, Shake, SimAxis, SimMode, shake
+from kestov_core.simulator.shaking import (
+    PHONE_RATES_HZ,
+    Sensor,
+    Shake,
+    SimAxis,
+    SimMode,
+    knocked_by_phone,
+    shake,
+)
 from kestov_core.simulator.sound import Along, Belt, Pluck, Room, record, wav
 
 Rng = np.random.Generator
@@ -141,6 +149,23 @@ _SHAKING: dict[str, tuple[dict[str, Any], dict[str, Any]]] = {
     "knocks, one in six early": ({"kind": "impulse", "seconds": 8.0, "early": 0.17}, {}),
     "knocks of which a third bounce": ({"kind": "impulse", "seconds": 8.0, "doubled": 0.33}, {}),
 }
+
+
+def _by_phone(rng: Rng, rates: tuple[float, ...] = PHONE_RATES_HZ, late_s: float = 0.0, heavy: bool = False) -> Tried:
+    """Knocks taken by a phone; ``late_s``: how far its times are off; ``heavy``: 250 g on something whose weight is guessed."""
+    hz, damping = float(rng.uniform(18, 85)), float(rng.uniform(0.03, 0.09))
+    swings, told = float(rng.uniform(400, 1200)), {}
+    if heavy:
+        told = {"added_g": 250.0, "moved_g": swings * float(rng.uniform(0.75, 1.25))}
+    axis, share = SimAxis(modes=[SimMode(hz=hz, damping=damping)]), 250.0 / swings if heavy else 0.0
+    got = knocked_by_phone(axis, "x", share, rates, seed=int(rng.integers(2**31)))
+    times = np.sort(got.time_s + rng.normal(0, late_s, len(got.time_s)))
+    context = ResonanceContext(unit=got.unit, excited_axis="x", excitation="impulse", **told)
+    found = analyse_rows(context, times, got.acceleration)
+    if found.frequency is None:
+        return Tried(None, asked=True)
+    f = found.frequency
+    return Tried(100 * (f.value / hz - 1), 100 * (f.u95 or 0.0) / hz, found.verdict == "cannot_tell")
 
 
 # --- hands
@@ -303,6 +328,13 @@ def conditions() -> Iterator[Condition]:
     yield Condition("belt-set", "rounds of a pair until they hold", lambda rng: _rounds(rng, 0.02, 0.03))
     yield Condition("belt-set", "the belt settles by a tenth after each turn", lambda rng: _rounds(rng, 0.1, 0.03))
     yield Condition("belt-set", "the tensioner turns back by a fifth", lambda rng: _rounds(rng, 0.02, 0.2))
+    # At the end: each condition's seed is its place.
+    yield Condition("resonance", "a phone, knocked at three rates", _by_phone)
+    yield Condition("resonance", "a phone, its times half a millisecond off", lambda rng: _by_phone(rng, late_s=5e-4))
+    yield Condition(
+        "resonance", "a phone, what it is fixed to guessed within a quarter", lambda rng: _by_phone(rng, heavy=True)
+    )
+    yield Condition("resonance", "a phone of one rate", lambda rng: _by_phone(rng, (60.0,)), spoilt=True)
 
 
 _ALL = list(conditions())

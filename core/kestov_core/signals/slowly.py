@@ -33,7 +33,7 @@ _STEP_HZ, _DAMPINGS = 0.4, (0.02, 0.045, 0.1)
 #: Another frequency is as good where it explains this share of what the best one does; and is another from so far off (relative).
 _AS_GOOD, _APART = 0.95, 0.04
 #: The uncertainty that a linear estimate gives is widened by this.
-_WIDEN = 1.6
+_WIDEN = 2.0
 #: Worth of another mode (of ln(rows)), its least share of the energy.
 _GAIN, _LEAST_SHARE = 4.0, 0.03
 _MOST_MODES = 2
