@@ -11,7 +11,6 @@ from kestov_core.knowledge.tasks import BY_MATERIAL, State, Task
 from kestov_core.procedures.service_due import Because
 from ninja import Field, Router, Schema
 from people.models import name_of
-from pydantic import BaseModel
 from service import rounds
 from service.models import Asked
 from workshop.models import Component, Printer
@@ -102,20 +101,12 @@ class ServiceOut(Schema):
     listen: KeptSound
 
 
-class MachineDue(BaseModel):
-    """A machine with how much is due on it. ``never``: so many of them nobody ever wrote down; ``worst``: the most overdue of the others;
-    ``minutes``: of its round; ``next_on``: where nothing is due yet.
-    """
+class MachineDue(rounds.Summary):
+    """A machine with how much is due on it."""
 
     printer_id: int
     printer: str
     area: str
-    due: int
-    never: int
-    worst: str
-    overdue_by: float | None
-    minutes: float
-    next_on: date | None
 
 
 def _service(printer: Printer) -> ServiceOut:

@@ -28,6 +28,7 @@ from people.clock import now
 from people.models import User, audit, name_of
 from people.refusals import Refused
 from people.telling import tell
+from pydantic import BaseModel, ConfigDict
 from workshop import components, tags, timeline
 from workshop.meters import Meters, hour_now, hours_now, meters_of, since_read
 from workshop.models import Component, Deed, Printer, of_these
@@ -76,11 +77,12 @@ def due_of(printers: list[Printer]) -> dict[int, list[Due]]:
     return {pk: list(_reckoned(basis)) for pk, basis in _bases(printers).items()}
 
 
-@dataclass(frozen=True)
-class Summary:
+class Summary(BaseModel):
     """How much is due on a machine. ``never``: so many of them nobody ever wrote down; ``worst``: the most overdue of the others;
     ``minutes``: of today's round; ``next_on``: when the first is due.
     """
+
+    model_config = ConfigDict(frozen=True)
 
     due: int
     never: int

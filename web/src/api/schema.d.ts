@@ -13265,16 +13265,9 @@ export interface components {
         };
         /**
          * MachineDue
-         * @description A machine with how much is due on it. ``never``: so many of them nobody ever wrote down; ``worst``: the most overdue of the others;
-         *     ``minutes``: of its round; ``next_on``: where nothing is due yet.
+         * @description A machine with how much is due on it.
          */
         MachineDue: {
-            /** Printer Id */
-            printer_id: number;
-            /** Printer */
-            printer: string;
-            /** Area */
-            area: string;
             /** Due */
             due: number;
             /** Never */
@@ -13287,6 +13280,12 @@ export interface components {
             minutes: number;
             /** Next On */
             next_on: string | null;
+            /** Printer Id */
+            printer_id: number;
+            /** Printer */
+            printer: string;
+            /** Area */
+            area: string;
         };
         /**
          * AskedOut
