@@ -8,8 +8,6 @@ from __future__ import annotations
 
 import itertools
 import math
-from collections.abc import Callable
-from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import Field
@@ -18,6 +16,16 @@ from ..asking import PLACE, Asked, Choice, Known, limit, measured, told, typical
 from ..machine import Place
 from ..quantities import UNITS, Limits, Quantity, Told, Verdict, decide, own_u95, quadrature
 from ..readers import read_columns
+from ._first_look import (
+    WHY_NO_SHAPER,
+    Slow,
+    doubt_slow,
+    listen_slowly,
+    lowered_by,
+    taken_slowly,
+    without_sensor,
+)
+from ._shaken_advised import advise
 from ._shaped import RESIDUAL_LIMIT, ModeFound, Shaped, ShaperName, least_smoothing, shapers_for
 from .base import Advice, Context, Finding, Part, Procedure, Result, StandIn, three_way
 
@@ -36,14 +44,8 @@ _LEAST_SNR_DB = {"sweep": 15.0, "impulse": 8.0, "ambient": 11.0}
 _AS_MUCH, _BROAD, _FELL_PERCENT = 0.7, 0.2, -5.0
 #: A sensor's own clock (u95, typical): times that are perfectly even were not taken but counted out by it.
 CLOCK_U95 = 0.02
-#: What swings is weighed or guessed within this (u95, a share of it; typical).
-_MOVED_U95 = 0.33
 #: What swings on a simulated machine weighs (g), where nobody tells otherwise.
 _SWINGS_G = 600.0
-_FIRST_LOOK = (
-    "So few samples a second give a first look: about where it rings, not how linear it is. "
-    "A shaper wants an accelerometer, or a printed corner."
-)
 
 
 def _last_believed(known: Known) -> Any:
@@ -203,19 +205,19 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
     from ..signals.listening import listen
 
     even, others = _evenly(context, time_s, acceleration)
-    slow = _slow(context, even, time_s)
+    slow, lowered = taken_slowly(context, even.raw_rate_hz, time_s), lowered_by(context)
     if slow is not None:
         turned = _directions(context.excited_axis, acceleration * UNITS[context.unit][1])[0]
-        response = _slowly(slow, time_s, turned, context.max_frequency_hz)
+        response = listen_slowly(slow, time_s, turned, context.max_frequency_hz)
     else:
         response = listen(even, context.excitation, context.max_frequency_hz)
-    modes = [_without_sensor(m, context) for m in _modes(response, CLOCK_U95 if even.counted_out else 0.0)]
+    modes = _modes(response, CLOCK_U95 if even.counted_out else 0.0, lowered)
     strongest = max(modes, key=lambda m: m.share).frequency if modes else None
     result = ResonanceResult(
         verdict="not_judged",
         frequency=strongest,
         modes=modes,
-        spectrum=_spectrum(response, others, _lowered_by(context)),
+        spectrum=_spectrum(response, others, lowered),
         shapers=shapers_for(modes, context.smoothing_limit_mm),
         recommended=None,
         quality=Quality(
@@ -235,7 +237,7 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
     if doubts:
         result.verdict, result.why_not = "cannot_tell", " ".join(doubts)
     elif slow is not None:
-        result.why_not = _FIRST_LOOK
+        result.why_not = WHY_NO_SHAPER
     else:
         result.recommended = least_smoothing(result.shapers)
         if result.recommended is None:
@@ -249,69 +251,8 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
         result.judge(words, strongest, verdict=result.verdict)
     _compare(result, context, place)
     _find(result, response, place, slow)
-    _advise(result, context, place, slow)
+    advise(result, context, place, slow)
     return result
-
-
-@dataclass
-class _Slow:
-    """A record of few samples a second, taken at these ``rates``; ``elsewhere``: what the strongest mode may be as well; ``left_out``: weaker
-    ones that might be elsewhere, too.
-    """
-
-    rates: list[float]
-    elsewhere: list[float] = field(default_factory=list)
-    left_out: list[float] = field(default_factory=list)
-
-
-def _slow(context: ResonanceContext, even: Even, time_s: Array) -> _Slow | None:
-    """Whether knocks were taken at too few samples a second for the band that is looked at."""
-    if context.excitation != "impulse" or even.raw_rate_hz >= 2 * context.max_frequency_hz:
-        return None
-    from ..signals.slowly import rates
-
-    return _Slow(rates(time_s))
-
-
-def _slowly(slow: _Slow, time_s: Array, turned: Array, top_hz: float) -> Response:
-    """The response to knocks, with the modes of which it is known where they are; the strongest stays with what it may be as well."""
-    from ..signals.sampling import spread_stamps
-    from ..signals.slowly import images, knocked_slowly
-
-    response, elsewhere = knocked_slowly(spread_stamps(time_s)[0], turned, top_hz)
-    if response.fit is None or not response.fit.modes:
-        return response
-    strongest = max(response.fit.modes, key=lambda m: m.share)
-    kept = []
-    for mode, others in zip(response.fit.modes, elsewhere, strict=True):
-        if mode is strongest:
-            slow.elsewhere = others if len(slow.rates) > 1 else images(mode.hz, slow.rates[0], top_hz)
-        elif others or len(slow.rates) < 2:
-            slow.left_out.append(mode.hz)
-            continue
-        kept.append(mode)
-    response.fit = replace(response.fit, modes=kept)
-    return response
-
-
-def _lowered_by(context: ResonanceContext) -> float:
-    """By how much the sensor's weight lowers what it shows: sqrt(1 + m/M), where what swings is one mass on one spring; 1 where not known."""
-    return 1.0 if context.moved_g is None else math.sqrt(1 + context.added_g / context.moved_g)
-
-
-def _without_sensor(mode: ModeFound, context: ResonanceContext) -> ModeFound:
-    """A mode as it is without the sensor's weight."""
-    factor = _lowered_by(context)
-    if factor == 1.0:
-        return mode
-    share = factor**2 - 1
-    f = mode.frequency
-    # Of d ln f = 1/2 share / (1 + share) d ln M; it does not cancel against a record with another sensor.
-    u_mass = f.value * factor * 0.5 * share / (1 + share) * _MOVED_U95
-    own = quadrature(own_u95(f) * factor, u_mass)
-    shared = (f.shared or 0.0) * factor
-    moved = Quantity(value=f.value * factor, u95=quadrature(own, shared), own=own, shared=shared, unit="Hz")
-    return mode.model_copy(update={"frequency": moved})
 
 
 def even_samples(context: ResonanceContext, data: bytes) -> Even:
@@ -342,15 +283,18 @@ def _directions(axis: Axis, a: Array) -> tuple[Array, tuple[str, str]]:
     return a[list(order)], ("xyz"[order[1]], "xyz"[order[2]])
 
 
-def _modes(response: Response, clock_u95: float) -> list[ModeFound]:
-    """Modes as quantities; what the sensor's clock may be off is common to all it records."""
+def _modes(response: Response, clock_u95: float, lowered: float) -> list[ModeFound]:
+    """Modes as quantities, without the sensor's weight; what its clock may be off is common to all it records."""
     out = []
     for m in response.fit.modes if response.fit else []:
         u_f, u_z = 2 * m.u_hz, 2 * m.u_damping
         out.append(
             ModeFound(
-                frequency=Quantity(
-                    value=m.hz, u95=quadrature(u_f, clock_u95 * m.hz), own=u_f, shared=clock_u95 * m.hz, unit="Hz"
+                frequency=without_sensor(
+                    Quantity(
+                        value=m.hz, u95=quadrature(u_f, clock_u95 * m.hz), own=u_f, shared=clock_u95 * m.hz, unit="Hz"
+                    ),
+                    lowered,
                 ),
                 damping_ratio=Quantity(
                     value=m.damping, u95=u_z, unit="1", low=max(0.0, m.damping - u_z), high=m.damping + u_z
@@ -392,7 +336,7 @@ def _doubt(
     even: Even,
     response: Response,
     others: tuple[str, str],
-    slow: _Slow | None,
+    slow: Slow | None,
 ) -> list[str]:
     """Every reason not to tune a shaper to this record, the gravest first; each is a warning, too."""
     from ..signals.response import cross_talk
@@ -447,7 +391,7 @@ def _doubt(
                 "Is the sensor turned, or does something loose, the frame or the table, swing along?",
             )
     if slow is not None:
-        _doubt_slow(result, slow, _lowered_by(context), refuse)
+        doubt_slow(result, slow, lowered_by(context), refuse)
     elif even.aliasing:
         refuse(
             "aliasing_possible",
@@ -489,22 +433,6 @@ def _doubt(
             f"The samples were not evenly spaced (steps vary by {100 * even.jitter:.1f} %, {even.gaps} gaps): they were resampled.",
         )
     return doubts
-
-
-def _doubt_slow(result: ResonanceResult, slow: _Slow, lowered: float, refuse: Callable[[str, str], None]) -> None:
-    """What few samples a second leave open."""
-    result.elsewhere = [hz * lowered for hz in slow.elsewhere]
-    told = " and ".join(f"{r:.0f}" for r in slow.rates)
-    if result.frequency is not None and (slow.elsewhere or len(slow.rates) < 2):
-        also = ", ".join(f"{hz:.0f}" for hz in result.elsewhere) or "what is faster"
-        refuse(
-            "aliasing_possible",
-            f"At {told} samples a second {result.frequency.value:.0f} Hz looks like {also}{' Hz' if slow.elsewhere else ''}. "
-            "More knocks at more rates may tell; a printed corner does.",
-        )
-    if slow.left_out:
-        hz = " and ".join(f"{f * lowered:.0f} Hz" for f in slow.left_out)
-        result.warn("left_out", f"Something weaker shows at {hz}, or elsewhere: too few samples a second to tell.")
 
 
 def _unit_that_fits(even: Even, unit: str) -> tuple[str, str] | None:
@@ -589,7 +517,7 @@ def _is_split(modes: list[ModeFound]) -> bool:
     return high / low < _SPLIT_RATIO
 
 
-def _find(result: ResonanceResult, response: Response, place: Place, slow: _Slow | None) -> None:
+def _find(result: ResonanceResult, response: Response, place: Place, slow: Slow | None) -> None:
     state: Literal["present", "absent", "unknown"] = "present" if response.not_linear else "absent"
     if slow is not None or (
         not response.not_linear and (result.frequency is None or any(w.code == "low_snr" for w in result.warnings))
@@ -602,83 +530,6 @@ def _find(result: ResonanceResult, response: Response, place: Place, slow: _Slow
     if result.frequency is not None and result.verdict != "cannot_tell":
         result.findings.append(
             Finding(finding="ringing_frequency", axis=place, state="present", value=result.frequency)
-        )
-
-
-_PRINT_IT = (
-    "Print a corner and count its ripples: that tells the same figure without a sensor, and which shaper would suit."
-)
-#: What to do first about each doubt, the gravest doubt first.
-_MEND: dict[str, list[tuple[str, str]]] = {
-    "play_suspected": [
-        (
-            "check_play",
-            "Push and pull at the tool head, then push the free carriage along: play and drag first. "
-            "A shaper tuned on a loose carriage makes prints worse.",
-        ),
-        ("check_drag", "Belt off, motor unplugged: push the carriage over its whole travel with the spring scale."),
-    ],
-    "low_snr": [
-        (
-            "record_again",
-            "Fasten the sensor on the carriage with a screw or firm tape, shake harder, and record again.",
-        ),
-    ],
-    "saturated": [
-        (
-            "record_again",
-            "Set the sensor to a wider range, or shake less hard, and record again.",
-        ),
-    ],
-    "sensor_heavy": [
-        (
-            "weigh",
-            "Weigh the head with its carriage, or the bed with plate and carriage, or take a like part's weight; then work it out again.",
-        ),
-    ],
-    "axis_cross_talk": [
-        (
-            "check_mounting",
-            "See that the sensor's arrows lie along the machine's axes; then hold table, frame and spool still one by one "
-            "and record again.",
-        ),
-    ],
-    "broad_or_split_peak": [
-        ("check_belts", "Pluck both belts and set them alike, check mounts and joints; then record again."),
-    ],
-    "aliasing_possible": [
-        (
-            "record_again",
-            "Set the sensor to ten samples or more for a period of the highest frequency and record again.",
-        ),
-    ],
-}
-
-
-def _advise(result: ResonanceResult, context: ResonanceContext, place: Place, slow: _Slow | None) -> None:
-    """What to do: about the gravest doubt where there is one, else which shaper to set and what it costs."""
-    codes = {w.code for w in result.warnings}
-    if slow is not None:
-        result.advice.append(Advice(action="print_a_corner", target=place, reason=_PRINT_IT))
-        codes -= {"aliasing_possible"}
-    gravest = next((code for code in _MEND if code in codes), None)
-    if gravest is not None:
-        first = [Advice(action=action, target=place, reason=reason) for action, reason in _MEND[gravest]]
-        result.advice = first + result.advice
-    elif result.recommended is not None and result.frequency is not None:
-        chosen = next(s for s in result.shapers if s.name == result.recommended)
-        most = float(f"{chosen.max_acceleration_mm_s2:.2g}")
-        result.advice.append(
-            Advice(
-                action="set_shaper",
-                target=place,
-                amount=Quantity(value=chosen.frequency_hz, u95=result.frequency.u95, unit="Hz"),
-                direction=chosen.name,
-                reason=f"{chosen.name.upper()} at {chosen.frequency_hz:.1f} Hz leaves at most {chosen.residual_percent:.1f} % of the "
-                f"ringing and rounds corners by {chosen.smoothing_mm_per_1000:.3f} mm for every 1000 mm/s² of acceleration: up to "
-                f"{most:.0f} mm/s² for {context.smoothing_limit_mm:g} mm. Print a corner before and after.",
-                expect=Quantity(value=chosen.residual_percent, u95=None, unit="%"),
-            )
         )
 
 
