@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
-_LEAST_DAMPING, _MOST_DAMPING = 0.004, 0.45
+#: No mode is damped less, or more, than this.
+LEAST_DAMPING, MOST_DAMPING = 0.004, 0.45
 
 # Criteria of fitting and choosing. Where no other reason is given they were chosen on simulated captures (one to three modes,
 # sweeps, noise, knocks): real ones were not to be had.
@@ -163,14 +164,14 @@ def choose(fits: list[Fit], rows: float, gain: float = _GAIN, least_share: float
 
 def _determined(mode: FoundMode, least_share: float) -> bool:
     """Whether a mode is one: its frequency is known, and it takes part. What is overdamped belongs to the floor."""
-    return mode.damping > _OVERDAMPED * _MOST_DAMPING or (
+    return mode.damping > _OVERDAMPED * MOST_DAMPING or (
         mode.u_hz < _KNOWN_WITHIN * mode.hz and mode.share > least_share
     )
 
 
 def without_background(fit: Fit, low: float, high: float) -> Fit:
     """The fit without what is no mode but the slope of the floor: overdamped, or outside the band."""
-    real = [m for m in fit.modes if m.damping < _OVERDAMPED * _MOST_DAMPING and low < m.hz < high]
+    real = [m for m in fit.modes if m.damping < _OVERDAMPED * MOST_DAMPING and low < m.hz < high]
     total = sum(m.share for m in real) or 1.0
     return replace(fit, modes=[replace(m, share=m.share / total) for m in real])
 
@@ -257,7 +258,7 @@ def _score(f: Array, p: Array, weight: Array, poles: Array, rounds: int = _ROUND
             trial = np.column_stack(
                 [
                     poles[:, 0] * np.exp(moved[0] * 0.5),
-                    np.clip(poles[:, 1] * np.exp(moved[1]), _LEAST_DAMPING, _MOST_DAMPING),
+                    np.clip(poles[:, 1] * np.exp(moved[1]), LEAST_DAMPING, MOST_DAMPING),
                 ]
             )
             trial[:, 0] = np.clip(trial[:, 0], f[0] * _BELOW, f[-1] * _ABOVE)
@@ -425,7 +426,7 @@ def _decay_score(t: Array, y: Array, poles: Array, low: float, high: float) -> t
             step = np.linalg.solve(normal + damp * np.diag(np.diag(normal) + 1e-30), right)
             trial = u + np.clip(step, -_DECAY_STEP, _DECAY_STEP)
             trial[0::2] = np.clip(trial[0::2], np.log(low * _DECAY_BELOW), np.log(high * _DECAY_ABOVE))
-            trial[1::2] = np.clip(trial[1::2], np.log(_LEAST_DAMPING), np.log(_MOST_DAMPING))
+            trial[1::2] = np.clip(trial[1::2], np.log(LEAST_DAMPING), np.log(MOST_DAMPING))
             then = float((_left(t, y, np.exp(trial).reshape(-1, 2))[0] ** 2).sum())
             if then < now:
                 break

@@ -29,7 +29,9 @@ _STEPS_HIGH = 5.0
 #: A swing is over when its level in a slice (s) is under so many times the noise.
 _SLICE_S, _OVER_NOISE = 0.06, 1.5
 #: Frequencies that are tried (Hz apart), with these dampings.
-_STEP_HZ, _DAMPINGS = 0.4, (0.02, 0.045, 0.1)
+_STEP_HZ, _DAMPINGS, _USUAL_DAMPING = 0.4, (0.02, 0.045, 0.1), (0.045,)
+#: So many samples are fitted at the most (of longer records some of the knocks), so many frequencies at once.
+_MOST_SAMPLES, _AT_ONCE = 6000, 64
 #: Another frequency is as good where it explains this share of what the best one does; and is another from so far off (relative).
 _AS_GOOD, _APART = 0.95, 0.04
 #: The uncertainty that a linear estimate gives is widened by this.
@@ -99,22 +101,22 @@ def knocked_slowly(time_s: Array, values: Array, top_hz: float) -> tuple[Respons
     f = np.arange(LOWEST_HZ, top_hz, _STEP_HZ)
     if swings is None:
         return Response(f, np.full(len(f), 1e-12), [np.full(len(f), 1e-12)] * 2, seen=False), []
-    of_all = [_explained(f, Swings(swings.t, y[None], swings.there)) for y in swings.y]
+    own, *others = (Swings(swings.t, y[None], swings.there) for y in swings.y)
+    alone = _scan(f, own, np.empty((0, 2)))
+    of_all = [_gained(own, alone[0]), *(_gained(s, _scan(f, s, np.empty((0, 2)), _USUAL_DAMPING)[0]) for s in others)]
     seconds = float(np.ptp(swings.t, axis=1).mean())
     # What is explained is a mean square; over the resolution it is a density.
     power = [np.maximum(e * seconds, 1e-12) for e in of_all]
     response = Response(f, power[0], power[1:])
-    own = Swings(swings.t, swings.y[:1], swings.there)
-    fits = _fits(f, own)
-    response.fits = fits
-    chosen = modes.choose(fits, float(own.count), gain=_GAIN, least_share=_LEAST_SHARE)
+    response.fits = _fits(f, own, alone)
+    chosen = modes.choose(response.fits, float(own.count), gain=_GAIN, least_share=_LEAST_SHARE)
     if chosen is None:
         return response, []
     response.fit = modes.widen(modes.without_background(chosen, LOWEST_MODE_HZ, top_hz), _WIDEN)
     energy = float((own.y[0] ** 2 * own.there).sum()) / own.count
     response.noise = chosen.left * 2 * seconds
     response.snr_db = 10 * float(np.log10(max(energy / max(chosen.left, 1e-12) - 1, 1e-3)))
-    return response, [_elsewhere(f, own, chosen, m) for m in response.fit.modes]
+    return response, [_elsewhere(f, own, chosen, m, alone) for m in response.fit.modes]
 
 
 def _stretches(time_s: Array) -> list[tuple[int, int]]:
@@ -143,6 +145,8 @@ def _swings(time_s: Array, values: Array) -> Swings | None:
     if not pieces:
         return None
     pieces = _until_quiet(pieces)
+    every = 1 + sum(len(t) for t, _ in pieces) // _MOST_SAMPLES
+    pieces = pieces[::every]
     longest = max(len(t) for t, _ in pieces)
     shape = (len(pieces), longest)
     out = Swings(np.zeros(shape), np.zeros((len(values), *shape)), np.zeros(shape))
@@ -185,30 +189,29 @@ def _left(poles: Array, s: Swings) -> Array:
     return np.asarray(np.maximum((s.y[0] ** 2).sum() - gained, 1e-12))
 
 
-def _scan(f: Array, s: Swings, beside: Array) -> tuple[Array, Array]:
+def _scan(f: Array, s: Swings, beside: Array, dampings: tuple[float, ...] = _DAMPINGS) -> tuple[Array, Array]:
     """What is left with one more swing at each frequency beside the poles ``beside`` (k, 2), and with which damping."""
     out = []
-    for damping in _DAMPINGS:
+    for damping in dampings:
         left = []
-        for some in np.array_split(f, max(1, len(f) // 64)):
+        for some in np.array_split(f, max(1, len(f) // _AT_ONCE)):
             more = np.stack([some, np.full(len(some), damping)], axis=1)[:, None]
             left.append(_left(np.concatenate([np.broadcast_to(beside, (len(some), *beside.shape)), more], axis=1), s))
         out.append(np.concatenate(left))
     best = np.argmin(out, axis=0)
-    return np.min(out, axis=0), np.array(_DAMPINGS)[best]
+    return np.min(out, axis=0), np.array(dampings)[best]
 
 
-def _explained(f: Array, s: Swings) -> Array:
+def _gained(s: Swings, left: Array) -> Array:
     """What each frequency alone explains: a mean square."""
-    alone = float((s.y[0] ** 2).sum())
-    return np.asarray((alone - _scan(f, s, np.empty((0, 2)))[0]) / s.count)
+    return np.asarray((float((s.y[0] ** 2).sum()) - left) / s.count)
 
 
-def _fits(f: Array, s: Swings) -> list[modes.Fit]:
-    """With one and with two modes."""
+def _fits(f: Array, s: Swings, alone: tuple[Array, Array]) -> list[modes.Fit]:
+    """With one and with two modes; ``alone``: what each frequency leaves by itself."""
     out, poles = [], np.empty((0, 2))
-    for _ in range(_MOST_MODES):
-        left, damping = _scan(f, s, poles)
+    for k in range(_MOST_MODES):
+        left, damping = _scan(f, s, poles) if k else alone
         tops = _lowest(left)[:3]
         tried = [_refined(np.vstack([poles, [f[i], damping[i]]]), f, s) for i in tops]
         poles = min(tried, key=lambda p: float(_left(p[None], s)[0]))
@@ -225,8 +228,8 @@ def _lowest(left: Array) -> list[int]:
 def _refined(poles: Array, f: Array, s: Swings) -> Array:
     """The poles moved to where the least is left, in logarithms, near where they began."""
     u = np.log(poles).ravel()
-    low = np.tile(np.log([f[0], modes._LEAST_DAMPING]), len(poles))
-    high = np.tile(np.log([f[-1], modes._MOST_DAMPING]), len(poles))
+    low = np.tile(np.log([f[0], modes.LEAST_DAMPING]), len(poles))
+    high = np.tile(np.log([f[-1], modes.MOST_DAMPING]), len(poles))
     step, now = np.tile([0.01, 0.3], len(poles)), float(_left(poles[None], s)[0])
     for _ in range(40):
         # All points of a star around it at once; the step shrinks where none is better.
@@ -285,12 +288,12 @@ def _fit(poles: Array, s: Swings) -> modes.Fit:
     return modes.Fit(found, np.zeros(0), objective, (2 + 2 * pieces) * k + pieces, 1.0, total / s.count)
 
 
-def _elsewhere(f: Array, s: Swings, fit: modes.Fit, mode: modes.FoundMode) -> list[float]:
+def _elsewhere(f: Array, s: Swings, fit: modes.Fit, mode: modes.FoundMode, alone: tuple[Array, Array]) -> list[float]:
     """Other frequencies (Hz) that explain about as much as a mode does, beside the fit's others."""
     others = np.array([[m.hz, m.damping] for m in fit.modes if abs(m.hz / mode.hz - 1) > 1e-6]).reshape(-1, 2)
     without = float(_left(others[None], s)[0]) if len(others) else float((s.y[0] ** 2).sum())
     with_it = fit.left * s.count
-    left, _ = _scan(f, s, others)
+    left, _ = _scan(f, s, others) if len(others) else alone
     as_good = without - _AS_GOOD * (without - with_it)
     return sorted(float(f[i]) for i in _lowest(left) if left[i] < as_good and abs(float(f[i]) / mode.hz - 1) > _APART)[
         :6

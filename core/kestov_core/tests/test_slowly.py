@@ -76,6 +76,14 @@ class ThreeRates(unittest.TestCase):
                 self.assertLess(abs(found.frequency.value / hz - 1), 0.04, (hz, damping, seed))
         self.assertGreater(told, 6)
 
+    def test_of_a_long_record_some_of_the_knocks_are_enough(self):
+        got = knocked_by_phone(axis(38.0), "x", 0.0, PHONE_RATES_HZ, seconds=240.0, knocks=160, seed=3)
+        swings = slowly._swings(got.time_s, got.acceleration)
+        self.assertLessEqual(swings.count, 6000)
+        context = ResonanceContext(unit=got.unit, excited_axis="x", excitation="impulse")
+        found = analyse_rows(context, got.time_s, got.acceleration)
+        self.assertLess(abs(found.frequency.value / 38.0 - 1), 0.01)
+
     def test_stillness_is_no_knock(self):
         rng = np.random.default_rng(1)
         t = np.concatenate([np.arange(0, 16, 1 / 60), 20 + np.arange(0, 16, 1 / 50)])
