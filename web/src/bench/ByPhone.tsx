@@ -92,7 +92,8 @@ function Recording({ page, taking, simulated, onOpen }: Also) {
 
   const run = async () => {
     setError(null);
-    const lock = await navigator.wakeLock?.request("screen").catch(() => null);
+    // Not waited for: some browsers ask about motion only straight after the tap.
+    const lock = navigator.wakeLock?.request("screen").catch(() => null);
     try {
       await take(RATES[0]!, SETTLES_S, (_, left) => setStage({ words: "Hands off", left, note: "It settles." }));
       const rest = await take(RATES[0]!, STILL_S, (_, left) =>
@@ -133,7 +134,7 @@ function Recording({ page, taking, simulated, onOpen }: Also) {
         setError(e);
       }
     } finally {
-      await lock?.release().catch(() => null);
+      await (await lock)?.release().catch(() => null);
     }
   };
   const start = (go: () => void) => () => {

@@ -174,9 +174,9 @@ export function Plots({ capture, found, bench }: { capture: Capture; found: Foun
             <Loading what="the record" />
           )}
           <p className="text-[15px] text-ink2">
-            Darker is louder. A sound axis follows the sweep in one line and is darkest where it crosses a mode; the
-            command's own overtones run beside it. Lines below the sweep, or that begin, jump or stop by themselves,
-            speak of play.
+            {slow(found)
+              ? "Darker is louder; each stroke is a knock. What rings above half the samples a second shows below it here: the figure was fitted otherwise."
+              : "Darker is louder. A sound axis follows the sweep in one line and is darkest where it crosses a mode; the command's own overtones run beside it. Lines below the sweep, or that begin, jump or stop by themselves, speak of play."}
           </p>
         </Tabs.Content>
         <Tabs.Content value="earlier" className="grid gap-3">
