@@ -158,7 +158,7 @@ def _by_phone(rng: Rng, rates: tuple[float, ...] = PHONE_RATES_HZ, late_s: float
     if heavy:
         told = {"added_g": 250.0, "moved_g": swings * float(rng.uniform(0.75, 1.25))}
     axis, share = SimAxis(modes=[SimMode(hz=hz, damping=damping)]), 250.0 / swings if heavy else 0.0
-    got = knocked_by_phone(axis, "x", share, rates, seed=int(rng.integers(2**31)))
+    got = knocked_by_phone(axis.laden(share), "x", rates, seed=int(rng.integers(2**31)))
     times = np.sort(got.time_s + rng.normal(0, late_s, len(got.time_s)))
     context = ResonanceContext(unit=got.unit, excited_axis="x", excitation="impulse", **told)
     found = analyse_rows(context, times, got.acceleration)

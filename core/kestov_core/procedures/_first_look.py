@@ -30,10 +30,11 @@ PRINT_IT = (
 
 @dataclass
 class Slow:
-    """A record of few samples a second, taken at these ``rates``; ``elsewhere``: what the strongest mode may be as well; ``left_out``: weaker
-    ones that might be elsewhere, too.
+    """A record of few samples a second, at these times, taken at these ``rates``; ``elsewhere``: what the strongest mode may be as well;
+    ``left_out``: weaker ones that might be elsewhere, too.
     """
 
+    time_s: Array
     rates: list[float]
     elsewhere: list[float] = field(default_factory=list)
     left_out: list[float] = field(default_factory=list)
@@ -43,17 +44,18 @@ def taken_slowly(context: ResonanceContext, rate_hz: float, time_s: Array) -> Sl
     """Whether knocks were taken at too few samples a second for the band that is looked at; None where not."""
     if context.excitation != "impulse" or rate_hz >= 2 * context.max_frequency_hz:
         return None
+    from ..signals.sampling import spread_stamps
     from ..signals.slowly import rates
 
-    return Slow(rates(time_s))
+    times = spread_stamps(time_s)[0]
+    return Slow(times, rates(times))
 
 
-def listen_slowly(slow: Slow, time_s: Array, turned: Array, top_hz: float) -> Response:
+def listen_slowly(slow: Slow, turned: Array, top_hz: float) -> Response:
     """The response to knocks, with the modes of which it is known where they are; the strongest stays with what it may be as well."""
-    from ..signals.sampling import spread_stamps
     from ..signals.slowly import images, knocked_slowly
 
-    response, elsewhere = knocked_slowly(spread_stamps(time_s)[0], turned, top_hz)
+    response, elsewhere = knocked_slowly(slow.time_s, turned, top_hz)
     if response.fit is None or not response.fit.modes:
         return response
     strongest = max(response.fit.modes, key=lambda m: m.share)

@@ -44,8 +44,8 @@ _LEAST_SNR_DB = {"sweep": 15.0, "impulse": 8.0, "ambient": 11.0}
 _AS_MUCH, _BROAD, _FELL_PERCENT = 0.7, 0.2, -5.0
 #: A sensor's own clock (u95, typical): times that are perfectly even were not taken but counted out by it.
 CLOCK_U95 = 0.02
-#: What swings on a simulated machine weighs (g), where nobody tells otherwise.
-_SWINGS_G = 600.0
+#: Of simulated machines: what swings weighs (g), where nobody tells otherwise; and a sensor from this weight on is a phone.
+_SWINGS_G, _PHONE_G = 600.0, 100.0
 
 
 def _last_believed(known: Known) -> Any:
@@ -208,7 +208,7 @@ def analyse_rows(context: ResonanceContext, time_s: Array, acceleration: Array) 
     slow, lowered = taken_slowly(context, even.raw_rate_hz, time_s), lowered_by(context)
     if slow is not None:
         turned = _directions(context.excited_axis, acceleration * UNITS[context.unit][1])[0]
-        response = listen_slowly(slow, time_s, turned, context.max_frequency_hz)
+        response = listen_slowly(slow, turned, context.max_frequency_hz)
     else:
         response = listen(even, context.excitation, context.max_frequency_hz)
     modes = _modes(response, CLOCK_U95 if even.counted_out else 0.0, lowered)
@@ -534,11 +534,14 @@ def _find(result: ResonanceResult, response: Response, place: Place, slow: Slow 
 
 
 def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, Any]) -> StandIn:
-    """A simulated accelerometer on a simulated machine that is shaken for ``seconds`` (default 20); a heavy sensor is a phone."""
+    """A simulated accelerometer on a simulated machine that is shaken for ``seconds`` (default 20); one as heavy as a phone is one, where
+    it is knocked.
+    """
     from ..simulator.machine import shake_axis
 
-    heavier = (context.get("added_g") or 0.0) / (context.get("moved_g") or _SWINGS_G)
-    after, got = shake_axis(machine, place, context["excitation"], context.get("seconds", 20.0), heavier)
+    weighs, kind = context.get("added_g") or 0.0, context["excitation"]
+    laden, phone = weighs / (context.get("moved_g") or _SWINGS_G), kind == "impulse" and weighs >= _PHONE_G
+    after, got = shake_axis(machine, place, kind, context.get("seconds", 20.0), laden, phone)
     return StandIn(data=got.csv(), told={"unit": got.unit}, machine=after)
 
 

@@ -220,7 +220,7 @@ def spread_stamps(time_s: Array) -> tuple[Array, bool]:
         out[lo:hi] = line
     if np.diff(out).min() <= 0:
         # Stretches overlap by less than a step: keep the order.
-        out = np.maximum.accumulate(out + _LEAST_STEP * usual * np.arange(len(out)))
+        out = np.maximum.accumulate(out) + _LEAST_STEP * usual * np.arange(len(out))
     return out, True
 
 

@@ -32,8 +32,8 @@ _SLICE_S, _OVER_NOISE = 0.06, 1.5
 _STEP_HZ, _DAMPINGS, _USUAL_DAMPING = 0.4, (0.02, 0.045, 0.1), (0.045,)
 #: So many samples are fitted at the most (of longer records some of the knocks), so many frequencies at once.
 _MOST_SAMPLES, _AT_ONCE = 6000, 64
-#: Another frequency is as good where it explains this share of what the best one does; and is another from so far off (relative).
-_AS_GOOD, _APART = 0.95, 0.04
+#: Another frequency is as good where it explains this share of what the best one does; and is another from so far off (relative); so many are named.
+_AS_GOOD, _APART, _NAMED = 0.95, 0.04, 6
 #: The uncertainty that a linear estimate gives is widened by this.
 _WIDEN = 2.0
 #: Worth of another mode (of ln(rows)), its least share of the energy.
@@ -142,9 +142,9 @@ def _swings(time_s: Array, values: Array) -> Swings | None:
             inside = (t > first) & (t < min(begin + _OF_GAP * (end - begin), first + _LONGEST_S))
             if inside.sum() >= _LEAST_SAMPLES and np.abs(v[0, inside]).max() >= least:
                 pieces.append((t[inside] - t[inside][0], v[:, inside]))
+    pieces = _until_quiet(pieces) if pieces else []
     if not pieces:
         return None
-    pieces = _until_quiet(pieces)
     every = 1 + sum(len(t) for t, _ in pieces) // _MOST_SAMPLES
     pieces = pieces[::every]
     longest = max(len(t) for t, _ in pieces)
@@ -295,6 +295,6 @@ def _elsewhere(f: Array, s: Swings, fit: modes.Fit, mode: modes.FoundMode, alone
     with_it = fit.left * s.count
     left, _ = _scan(f, s, others) if len(others) else alone
     as_good = without - _AS_GOOD * (without - with_it)
-    return sorted(float(f[i]) for i in _lowest(left) if left[i] < as_good and abs(float(f[i]) / mode.hz - 1) > _APART)[
-        :6
-    ]
+    found = [float(f[i]) for i in _lowest(left) if left[i] < as_good and abs(float(f[i]) / mode.hz - 1) > _APART]
+    # The best of them, where there are many.
+    return sorted(found[:_NAMED])

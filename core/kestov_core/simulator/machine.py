@@ -207,18 +207,19 @@ def turn(machine: SimMachine, place: str, turns: float) -> SimMachine:
 
 
 def shake_axis(
-    machine: SimMachine, place: str, kind: Excitation, seconds: float = 20.0, heavier: float = 0.0
+    machine: SimMachine, place: str, kind: Excitation, seconds: float = 20.0, laden: float = 0.0, phone: bool = False
 ) -> tuple[SimMachine, Shaken]:
-    """Shake one direction of the machine with an accelerometer on the head (1600 samples a second, m/s2); knock it with a phone there, which
-    is ``heavier`` by its weight over that of what swings.
+    """Shake one direction of the machine with an accelerometer on the head (1600 samples a second, m/s2), or knock it with a phone there;
+    ``laden``: the sensor's weight over that of what swings.
     """
     level = {"sweep": 900.0, "impulse": 15000.0, "ambient": 1500.0}[kind]
     seed = machine.seed * 1000 + machine.touched * 10 + len(place)
-    if heavier and kind == "impulse":
-        got = knocked_by_phone(machine.axis(place), place, heavier, seed=seed)
+    axis = machine.axis(place).laden(laden)
+    if phone:
+        got = knocked_by_phone(axis, place, seed=seed)
         return machine.model_copy(update={"touched": machine.touched + 1}), got
     got = shake(
-        machine.axis(place),
+        axis,
         place,
         Shake(kind=kind, seconds=seconds, level_mm_s2=level, wave="trapezoid"),
         Sensor(),

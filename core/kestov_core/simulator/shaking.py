@@ -45,6 +45,11 @@ class SimAxis(BaseModel):
     play_mm: Annotated[float, Field(ge=0)] = 0.0
     cross: Annotated[float, Field(ge=0)] = 0.05
 
+    def laden(self, share: float) -> SimAxis:
+        """The same with a sensor on it that weighs this share of what swings."""
+        modes = [m.model_copy(update={"hz": m.hz / (1 + share) ** 0.5}) for m in self.modes]
+        return self.model_copy(update={"modes": modes})
+
 
 @dataclass(frozen=True)
 class Sensor:
@@ -133,24 +138,20 @@ def shake(axis: SimAxis, along: str, how: Shake, sensor: Sensor, seed: int = 0) 
 def knocked_by_phone(
     axis: SimAxis,
     along: str,
-    heavier: float,
     rates_hz: tuple[float, ...] = PHONE_RATES_HZ,
     seconds: float = 16.0,
     knocks: int = 8,
     seed: int = 0,
 ) -> Shaken:
-    """What a phone on the axis writes down while it is knocked, at one rate after the other.
+    """What a phone on the (laden) axis writes down while it is knocked, at one rate after the other.
 
-    ``heavier``: its weight over that of what swings. Readings a tenth of a m/s2 apart, times to a tenth of a millisecond.
+    Readings a tenth of a m/s2 apart, times to a tenth of a millisecond.
     """
-    slower = 1 / np.sqrt(1 + heavier)
-    modes = [m.model_copy(update={"hz": m.hz * slower}) for m in axis.modes]
-    heavy = axis.model_copy(update={"modes": modes})
     parts, begin = [], 0.0
     for k, rate in enumerate(rates_hz):
         sensor = Sensor(rate_hz=rate, noise_mm_s2=30.0, stamp_step_s=1e-4, step_mm_s2=100.0)
         how = Shake(kind="impulse", seconds=seconds, knocks=knocks, level_mm_s2=15_000.0)
-        part = shake(heavy, along, how, sensor, 10 * seed + k)
+        part = shake(axis, along, how, sensor, 10 * seed + k)
         parts.append(Shaken(part.time_s + begin, part.acceleration, part.unit))
         begin += seconds + 3.0
     return Shaken(

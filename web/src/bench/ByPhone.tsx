@@ -65,7 +65,8 @@ function Recording({ page, taking, simulated, onOpen }: Also) {
   const [stage, setStage] = useState<Stage | null>(null);
   const [seen, setSeen] = useState("");
   const [error, setError] = useState<unknown>(null);
-  const [missing, setMissing] = useState("");
+  const [missing, setMissing] = useState<{ phone?: string; moves?: string }>({});
+  const [made, setMade] = useState<File | null>(null);
   const over = useRef(false);
   const ends = useRef<(() => void) | null>(null);
   useEffect(() => {
@@ -104,6 +105,7 @@ function Recording({ page, taking, simulated, onOpen }: Also) {
       if (over.current) return;
       if (!axes)
         throw new Error("It does not lie as was said, or it moved. See how it is fixed, choose that, and begin again.");
+      setSeen(reach([rateOf(rest)], stepOf(rest), can === "rates"));
       const stretches: Reading[][] = [];
       for (const [i, rate] of (can === "rates" ? RATES : RATES.slice(0, 1)).entries()) {
         const readings = await take(rate, SECONDS, (so, left) =>
@@ -116,17 +118,17 @@ function Recording({ page, taking, simulated, onOpen }: Also) {
         if (over.current) return;
         stretches.push(readings);
         const rates = stretches.map(rateOf);
-        setSeen(reach(rates, stepOf(rest)));
+        const more = i + 1 < RATES.length && can === "rates" && apart(rates).length === rates.length;
+        setSeen(reach(rates, stepOf([rest, ...stretches].flat()), more));
         // What gives the same whatever it is asked for gives no more another time.
-        if (apart(rates).length < rates.length) break;
+        if (!more) break;
         setStage({ words: "Wait", left: 1, note: "Another rate comes." });
         await new Promise((r) => setTimeout(r, 1000));
       }
       setStage(null);
-      taking.file.mutate({
-        file: new File([table(stretches, axes)], "phone.csv", { type: "text/csv" }),
-        instrument: null,
-      });
+      const file = new File([table(stretches, axes)], "phone.csv", { type: "text/csv" });
+      setMade(file);
+      taking.file.mutate({ file, instrument: null });
     } catch (e) {
       ends.current?.();
       if (!over.current) {
@@ -138,10 +140,13 @@ function Recording({ page, taking, simulated, onOpen }: Also) {
     }
   };
   const start = (go: () => void) => () => {
-    const weighs = parseFigure(taking.texts.moved_g ?? "");
-    if (weighs === null || weighs <= 0) return setMissing("Weigh or guess it, within a third: it counts.");
-    setMissing("");
-    go();
+    const figure = (text: string | undefined) => (parseFigure(text ?? "") ?? 0) > 0;
+    const wrong = {
+      phone: figure(taking.texts.added_g) ? undefined : "Weigh it, or guess: it counts.",
+      moves: figure(taking.texts.moved_g) ? undefined : "Weigh or guess it, within a third: it counts.",
+    };
+    setMissing(wrong);
+    if (!wrong.phone && !wrong.moves) go();
   };
   if (stage)
     return (
@@ -171,6 +176,7 @@ function Recording({ page, taking, simulated, onOpen }: Also) {
         <TextField
           label="The phone weighs, g"
           hint="With its holder."
+          error={missing.phone}
           figure
           value={taking.texts.added_g ?? ""}
           onText={(t) => taking.setText("added_g", t)}
@@ -178,15 +184,24 @@ function Recording({ page, taking, simulated, onOpen }: Also) {
         <TextField
           label="What moves with it weighs, g"
           hint="Head with carriage, or bed with plate and carriage."
-          error={missing || undefined}
+          error={missing.moves}
           figure
           value={taking.texts.moved_g ?? ""}
           onText={(t) => taking.setText("moved_g", t)}
         />
       </div>
       <div className="flex flex-wrap gap-3">
+        {made && taking.error ? (
+          <Button
+            next
+            disabled={taking.busy}
+            onClick={start(() => taking.file.mutate({ file: made, instrument: null }))}
+          >
+            Work it out again
+          </Button>
+        ) : null}
         {here ? (
-          <Button next disabled={taking.busy} onClick={start(run)}>
+          <Button next={!(made && taking.error)} disabled={taking.busy} onClick={start(run)}>
             Begin
           </Button>
         ) : null}
@@ -207,13 +222,16 @@ function Recording({ page, taking, simulated, onOpen }: Also) {
   );
 }
 
-/** What so many readings a second can and cannot show. */
-function reach(rates: number[], step: number): string {
+/** What so many readings a second can and cannot show; `more`: other rates are to come. */
+export function reach(rates: number[], step: number, more: boolean): string {
   const mine = apart(rates);
   const told = new Intl.ListFormat("en").format(mine.map((r) => r.toFixed(0)));
   const alone = Math.floor(Math.min(...mine) / 2);
   const finer = step ? `, in steps of ${step < 0.01 ? "under 0.01" : step.toFixed(2)} m/s²` : "";
-  return mine.length > 1
-    ? `It reads ${told} times a second${finer}. Up to ${alone} Hz it sees by itself; what rings higher the rates tell together, as a rule up to some 100 Hz (typical).`
-    : `It reads ${told} times a second${finer}. What rings above ${alone} Hz looks like something below: the answer names all that it may be.`;
+  const higher = more
+    ? `Up to ${alone} Hz it sees by itself; other rates are to tell what rings higher.`
+    : mine.length > 1
+      ? `Up to ${alone} Hz it sees by itself; what rings higher the rates tell together, as a rule up to some 100 Hz (typical).`
+      : `What rings above ${alone} Hz looks like something below: the answer names all that it may be.`;
+  return `It reads ${told} times a second${finer}. ${higher}`;
 }

@@ -1,4 +1,5 @@
 import { afterEach, expect, test, vi } from "vitest";
+import { reach } from "./ByPhone";
 import { apart, knocks, listen, type Reading, rateOf, stepOf, table, turned, upright, way } from "./phone";
 
 const lying = (n: number, rate: number, at: [number, number, number] = [0.1, 0, 9.8], from = 0): Reading[] =>
@@ -10,6 +11,8 @@ test("rate and step are those of the readings", () => {
   expect(rateOf(lying(121, 60))).toBeCloseTo(60, 9);
   expect(stepOf(lying(60, 60))).toBeCloseTo(0.1, 9);
   expect([rateOf([]), stepOf([])]).toEqual([0, 0]);
+  // One direction beside another is no step.
+  expect(stepOf(lying(60, 60).map(([t, , y, z]) => [t, 0, y, z]))).toBe(0);
 });
 
 test("rates that are the same are one", () => {
@@ -80,4 +83,14 @@ test("a sensor that refuses says what to do", async () => {
   }
   vi.stubGlobal("window", { Accelerometer: Refusing });
   await expect(listen(60, () => {})).rejects.toThrow("Allow motion for this page");
+});
+
+test("what it can and cannot show is said before it is knocked, and after each rate", () => {
+  expect(reach([60.2], 0.1, true)).toBe(
+    "It reads 60 times a second, in steps of 0.10 m/s². Up to 30 Hz it sees by itself; other rates are to tell what rings higher.",
+  );
+  expect(reach([60.2, 50, 42], 0.1, false)).toContain("It reads 60, 50, and 42 times a second");
+  expect(reach([60.2, 60.1], 0.004, false)).toContain(
+    "under 0.01 m/s². What rings above 30 Hz looks like something below",
+  );
 });

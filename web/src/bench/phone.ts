@@ -72,11 +72,14 @@ export function rateOf(readings: Reading[]): number {
   return first && last && last[0] > first[0] ? (readings.length - 1) / (last[0] - first[0]) : 0;
 }
 
-/** The smallest step between readings (m/s²): finer it cannot tell. */
+/** The smallest step between readings of one direction (m/s²): finer it cannot tell. 0 where none of them changed. */
 export function stepOf(readings: Reading[]): number {
-  const values = [...new Set(readings.flatMap(([, x, y, z]) => [x, y, z]))].sort((a, b) => a - b);
-  const steps = values.slice(1).flatMap((v, i) => (v - values[i]! > 1e-6 ? [v - values[i]!] : []));
-  return steps.length ? Math.min(...steps) : 0;
+  const steps = ([1, 2, 3] as const).flatMap((k) => {
+    const values = [...new Set(readings.map((r) => r[k]))].sort((a, b) => a - b);
+    return values.slice(1).map((v, i) => v - values[i]!);
+  });
+  const real = steps.filter((s) => s > 1e-6);
+  return real.length ? real.reduce((least, s) => Math.min(least, s)) : 0;
 }
 
 /** How it is fixed: flat with its long side along an axis, or upright with its screen facing along one. */
