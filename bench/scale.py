@@ -1,8 +1,9 @@
 """How quick the pages are at any age: a large, old workshop in a throw-away database, seen by four people at once.
 
-Run: ./kestov bench scale [--machines 200] [--results 2000000] [--cases 5000] [--requests 200] [--keep]. It makes the workshop
-by SQL (some minutes), serves it as ``start`` does, and prints for each page p50, p95, queries a request, the size of the
-answer, and the ratio to the bare SQL of the same answer, timed in the same run.
+Run: ./kestov bench scale [--machines 200] [--results 2000000] [--cases 5000] [--requests 1000] [--keep]. It makes the workshop
+by SQL (some minutes), serves it as ``start`` does, and prints for each page p50, p95 and the worst while a fifth person writes
+something down every second; how long it takes anew, alone, after something was written down; queries of a request, the size of the answer, and the
+ratio to the bare SQL of the same answer, timed in the same run.
 """
 
 from __future__ import annotations
@@ -16,6 +17,8 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -47,7 +50,7 @@ def main() -> int:
     parser.add_argument("--machines", type=int, default=200)
     parser.add_argument("--results", type=int, default=2_000_000)
     parser.add_argument("--cases", type=int, default=5_000)
-    parser.add_argument("--requests", type=int, default=200)
+    parser.add_argument("--requests", type=int, default=1000)
     parser.add_argument("--keep", action="store_true", help="use the workshop of the run before")
     args = parser.parse_args()
     _database(args)
@@ -283,22 +286,58 @@ def _serve() -> tuple[subprocess.Popen[bytes], int]:
 
 def _report(page: Page, port: int, cookie: str, requests: int) -> bool:
     """Time one page over all clients, print its line; whether it keeps what was promised."""
-    taken, size = _asked(page.path, port, cookie, requests)
+    with _somebody_writing():
+        taken, size = _asked(page.path, port, cookie, requests)
     p50, p95 = (1000 * q for q in (statistics.median(taken), statistics.quantiles(taken, n=20)[18]))
     sql = 1000 * _bare(page.sql)
     queries = _queries(page.path, cookie)
-    alone = 1000 * statistics.median(_asked(page.path, port, cookie, 20, clients=1)[0])
-    kept = p95 <= MOST_MS and queries <= MOST_QUERIES and (page.name != "Floor" or size <= MOST_FLOOR)
-    kept &= sql < RATIO_FROM_MS or alone <= MOST_RATIO * sql
+    anew = 1000 * statistics.median(_asked(page.path, port, cookie, 20, clients=1, before_each=_write)[0])
+    kept = max(p95, anew) <= MOST_MS and queries <= MOST_QUERIES and (page.name != "Floor" or size <= MOST_FLOOR)
+    kept &= sql < RATIO_FROM_MS or anew <= MOST_RATIO * sql
     print(
-        f"{page.name:20} p50 {p50:6.0f} ms   p95 {p95:6.0f} ms   alone {alone:6.1f} ms   bare SQL {sql:6.1f} ms   "
-        f"ratio {alone / sql:5.1f}   {queries:3d} queries   {size / 1000:7.1f} kB{'' if kept else '   OVER'}",
+        f"{page.name:20} p50 {p50:6.0f} ms   p95 {p95:6.0f} ms   worst {1000 * max(taken):6.0f} ms   anew {anew:6.1f} ms   "
+        f"bare SQL {sql:6.1f} ms   ratio {anew / sql:5.1f}   {queries:3d} queries   {size / 1000:7.1f} kB{'' if kept else '   OVER'}",
         flush=True,
     )
     return kept
 
 
-def _asked(path: str, port: int, cookie: str, requests: int, clients: int = 4) -> tuple[list[float], int]:
+def _write() -> None:
+    """Write down a word on a case, as somebody at work does: what was answered before it holds no more."""
+    import psycopg
+
+    with psycopg.connect(os.environ["DATABASE_URL"]) as db:
+        db.execute(
+            "insert into cases_comment (case_id, words, by_id, at) select max(id), 'Looked at it.', null, now() from cases_case"
+        )
+
+
+@contextmanager
+def _somebody_writing() -> Iterator[None]:
+    """Somebody writes something down every second meanwhile."""
+    done = threading.Event()
+
+    def write() -> None:
+        while not done.wait(1):
+            _write()
+
+    thread = threading.Thread(target=write)
+    thread.start()
+    try:
+        yield
+    finally:
+        done.set()
+        thread.join()
+
+
+def _asked(
+    path: str,
+    port: int,
+    cookie: str,
+    requests: int,
+    clients: int = 4,
+    before_each: Callable[[], None] = lambda: None,
+) -> tuple[list[float], int]:
     """Seconds of each request by so many clients at once, each on its own line; and the size of an answer."""
     taken: list[float] = []
     sizes: list[int] = []
@@ -307,6 +346,7 @@ def _asked(path: str, port: int, cookie: str, requests: int, clients: int = 4) -
     def client() -> None:
         line = http.client.HTTPConnection("127.0.0.1", port, timeout=120)
         for i in range(requests // clients + 2):
+            before_each()
             begun = time.perf_counter()
             line.request("GET", path, headers={"Cookie": cookie})
             answer = line.getresponse()

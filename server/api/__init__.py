@@ -1,8 +1,20 @@
 """The HTTP API: routers by noun, thin. Described by OpenAPI at ``/api/openapi.json``, readable at ``/api/docs``."""
 
+from typing import Any
+
+from django.http import HttpRequest
 from ninja import NinjaAPI
+from ninja.renderers import JSONRenderer
+from pydantic_core import to_json
 
 from . import problems
+
+
+class _Renderer(JSONRenderer):
+    """Answers as JSON, as pydantic writes it."""
+
+    def render(self, request: HttpRequest, data: Any, *, response_status: int) -> bytes:
+        return to_json(data)
 
 
 def _build() -> NinjaAPI:
@@ -53,6 +65,7 @@ def _build() -> NinjaAPI:
         docs_url=None,
         urls_namespace="api",
         parser=StrictParser(),
+        renderer=_Renderer(),
     )
     problems.install(api)
     for module in (

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Literal
 
 from kestov_core import knowledge
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from people.models import Role, User, name_of
 from practice import alone
 from practice.models import Alone
@@ -14,6 +14,7 @@ from practice.running import LessonLine, person
 
 from .once import once
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["alone"])
@@ -21,7 +22,7 @@ router = Router(tags=["alone"])
 Kind = Literal["procedure", "repair"]
 
 
-class AloneOut(Schema):
+class AloneOut(Shape):
     """What somebody may do alone, by whom it was given, when and why; ``record``: so many lessons lay before the lead."""
 
     id: int
@@ -34,7 +35,7 @@ class AloneOut(Schema):
     record: int
 
 
-class AlonePerson(Schema):
+class AlonePerson(Shape):
     id: int
     username: str
     name: str
@@ -42,7 +43,7 @@ class AlonePerson(Schema):
     may: list[AloneOut]
 
 
-class AloneThing(Schema):
+class AloneThing(Shape):
     """Something that can be given."""
 
     kind: Kind
@@ -50,7 +51,7 @@ class AloneThing(Schema):
     label: str
 
 
-class AloneAll(Schema):
+class AloneAll(Shape):
     """Everybody who works at machines with what they may do alone; ``asks``: whether the bench asks for a second person."""
 
     asks: bool
@@ -58,7 +59,7 @@ class AloneAll(Schema):
     things: list[AloneThing]
 
 
-class AloneGive(Schema):
+class AloneGive(Shape):
     """``statement``: the practice record that lay before the lead, as practice signed it."""
 
     kind: Kind
@@ -67,20 +68,20 @@ class AloneGive(Schema):
     statement: str = Field("", max_length=60_000)
 
 
-class AloneAsks(Schema):
+class AloneAsks(Shape):
     asks: bool
 
 
-class AloneRead(Schema):
+class AloneRead(Shape):
     statement: str = Field(max_length=60_000)
 
 
-class CompanyPerson(Schema):
+class CompanyPerson(Shape):
     id: int
     name: str
 
 
-class Company(Schema):
+class Company(Shape):
     """Whether a second person is needed, who may be it, and who is there now."""
 
     needed: bool
@@ -90,11 +91,11 @@ class Company(Schema):
     fits: bool
 
 
-class CompanyIn(Schema):
+class CompanyIn(Shape):
     second_id: int
 
 
-class Stated(Schema):
+class Stated(Shape):
     """A practice record to decide by, for the workshop to read."""
 
     username: str

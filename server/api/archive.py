@@ -7,19 +7,20 @@ from pathlib import Path
 
 from django.http import FileResponse
 from keeping import archive
-from ninja import File, Form, Router, Schema, UploadedFile
+from ninja import File, Form, Router, UploadedFile
 from workshop.models import Printer
 
 from .bench import the_printer
 from .once import once_only
 from .permissions import may
 from .readings import read_upload
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["archive"])
 
 
-class TakenIn(Schema):
+class TakenIn(Shape):
     """The machine that was taken in, as it is called here."""
 
     printer_id: int

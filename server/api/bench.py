@@ -8,6 +8,7 @@ from uuid import UUID
 
 from cases.acts import case_of
 from cases.bench import First, first
+from django.db.models import prefetch_related_objects
 from django.shortcuts import get_object_or_404
 from kestov_core import knowledge, procedures
 from kestov_core.asking import FieldHere, ReadingsHere, fields_here, readings_here
@@ -28,11 +29,11 @@ from kestov_core.quantities import Quantity, Verdict
 from measuring import own_parts, recording
 from measuring.checks import doubt
 from measuring.models import OwnPart, Standing
-from measuring.rounds import Round, courses, newest_tension, not_read, places_of, rounds, set_belts, target_of
+from measuring.rounds import Reading, Round, courses, newest_tensions, not_read, places_of, rounds, set_belts, target_of
 from measuring.setting import Turned, course_of, sets, turn_by
 from measuring.taking import known_of, measuring, procedure_at
 from measuring.turning import turn
-from ninja import Router, Schema
+from ninja import Router
 from people.models import name_of
 from pydantic import Field
 from workshop.models import Instrument, Printer
@@ -41,13 +42,14 @@ from workshop.tags import locked
 from .once import once
 from .permissions import may
 from .problems import Problem
-from .shapes import CaptureOut, capture_out, quantity_of
+from .shapes import CaptureOut, Shape, capture_out, quantity_of
 from .signed import SignedIn
+from .still import still
 
 router = Router(tags=["bench"])
 
 
-class BenchBelt(Schema):
+class BenchBelt(Shape):
     """A belt as its pane draws it; what a reading needs, and where it is from, is told with the measurement's page."""
 
     place: str
@@ -61,7 +63,7 @@ class BenchBelt(Schema):
     last: CaptureOut | None
 
 
-class InstrumentOut(Schema):
+class InstrumentOut(Shape):
     id: int
     name: str
     kind: str
@@ -69,7 +71,7 @@ class InstrumentOut(Schema):
     on_network: bool
 
 
-class LastFigure(Schema):
+class LastFigure(Shape):
     """The newest capture of a procedure at a place."""
 
     procedure: str
@@ -80,7 +82,7 @@ class LastFigure(Schema):
     capture_id: UUID
 
 
-class WallAsked(Schema):
+class WallAsked(Shape):
     """A wall by the way it runs, the axis whose ringing it shows, and why."""
 
     runs: Literal["x", "y"]
@@ -88,7 +90,7 @@ class WallAsked(Schema):
     words: str
 
 
-class BenchPlace(Schema):
+class BenchPlace(Shape):
     """Where something can be measured, as its link and its question call it."""
 
     place: str
@@ -96,7 +98,7 @@ class BenchPlace(Schema):
     question: str
 
 
-class BenchEntry(Schema):
+class BenchEntry(Shape):
     """What can be measured on a machine: one way, at its places."""
 
     procedure: str
@@ -107,7 +109,7 @@ class BenchEntry(Schema):
     places: list[BenchPlace]
 
 
-class CardHere(Schema):
+class CardHere(Shape):
     """What a person reads of a procedure at a place."""
 
     question: str
@@ -120,7 +122,7 @@ class CardHere(Schema):
     notes: list[str]
 
 
-class NextHere(Schema):
+class NextHere(Shape):
     """What to measure after it, and why."""
 
     procedure: str
@@ -129,7 +131,7 @@ class NextHere(Schema):
     why: str
 
 
-class GridHere(Schema):
+class GridHere(Shape):
     """Where a pasted map's first and last column and line lie, as far as the bed's size tells (mm)."""
 
     left_mm: float
@@ -138,7 +140,7 @@ class GridHere(Schema):
     rear_mm: float
 
 
-class PageHere(Schema):
+class PageHere(Shape):
     """All that the bench's page of a procedure at a place needs: words, figures with their sources, readings, ways in."""
 
     procedure: str
@@ -162,7 +164,7 @@ class PageHere(Schema):
     next: NextHere | None
 
 
-class ProcedureOut(Schema):
+class ProcedureOut(Shape):
     """A procedure of the core: what it measures, its card, and the JSON Schemas of its input and result."""
 
     name: str
@@ -176,7 +178,7 @@ class ProcedureOut(Schema):
     schemas: dict[str, Any]
 
 
-class FirstOut(Schema):
+class FirstOut(Shape):
     """A measurement that stands first, and why."""
 
     procedure: str
@@ -188,7 +190,7 @@ class FirstOut(Schema):
     why: str
 
 
-class BenchOut(Schema):
+class BenchOut(Shape):
     printer_id: int
     printer: str
     kinematics: Kinematics
@@ -202,12 +204,12 @@ class BenchOut(Schema):
     last: list[LastFigure]
 
 
-class RoundReading(Schema):
+class RoundReading(Shape):
     place: str
     capture: CaptureOut
 
 
-class ActionOut(Schema):
+class ActionOut(Shape):
     id: int
     place: str
     target: str
@@ -220,20 +222,20 @@ class ActionOut(Schema):
     note: str
 
 
-class RoundOut(Schema):
+class RoundOut(Shape):
     number: int
     readings: list[RoundReading]
     actions: list[ActionOut]
 
 
-class BeltCourse(Schema):
+class BeltCourse(Shape):
     """Whether the rounds of a belt hold, help, or no longer do."""
 
     place: str
     course: Course
 
 
-class RoundsOut(Schema):
+class RoundsOut(Shape):
     """The rounds so far, which belts still want measuring in this round, what to turn once all are, and what it came to."""
 
     places: list[str]
@@ -243,14 +245,14 @@ class RoundsOut(Schema):
     courses: list[BeltCourse]
 
 
-class SetOut(Schema):
+class SetOut(Shape):
     """The rounds of what is turned at a place by one measurement, and whether they hold, help, or no longer do."""
 
     rounds: list[RoundOut]
     course: Course | None
 
 
-class OneTurn(Schema):
+class OneTurn(Shape):
     """What was turned: which, how far, and which of its two ways. ``advised``: how far the tool had said."""
 
     target: Annotated[str, Field(max_length=40)]
@@ -259,7 +261,7 @@ class OneTurn(Schema):
     advised: float | None = None
 
 
-class TurnedIn(Schema):
+class TurnedIn(Shape):
     """All that was turned after a measurement."""
 
     turned: Annotated[list[OneTurn], Field(max_length=12)]
@@ -267,7 +269,7 @@ class TurnedIn(Schema):
     note: Annotated[str, Field(max_length=300)] = ""
 
 
-class Turn(Schema):
+class Turn(Shape):
     """What was turned: positive tightens; mm for sliders. ``advised``: what the tool had said."""
 
     place: str
@@ -286,11 +288,15 @@ def the_printer(printer_id: int, place: str | None = None) -> Printer:
 
 
 @router.get("/printers/{printer_id}/bench", auth=may("bench.see"), response=BenchOut, operation_id="bench.see")
+@still
 def bench(request: SignedIn, printer_id: int, case_id: int | None = None):
     """What can be measured on a machine, what of it comes first, and what its belts need to know."""
     printer = the_printer(printer_id)
     case = printer.cases.filter(pk=case_id).first() if case_id is not None else None
     motion = printer.motion()
+    prefetch_related_objects([printer.model], "limits")
+    belts = motion.belts()
+    tensions = newest_tensions(printer, list(belts))
     newest = list(Standing.objects.filter(printer=printer))
     return BenchOut(
         printer_id=printer.pk,
@@ -299,7 +305,7 @@ def bench(request: SignedIn, printer_id: int, case_id: int | None = None):
         simulated=printer.simulated is not None,
         recording_s=recording.MOST_SECONDS,
         walls=[WallAsked(runs=w, axis=across(w), words=whose_motion(motion.kinematics, w)) for w in ("x", "y")],
-        belts=[_belt(printer, place, belt) for place, belt in motion.belts().items()],
+        belts=[_belt(printer, place, belt, tensions.get(place)) for place, belt in belts.items()],
         instruments=[_instrument(i) for i in Instrument.objects.all()],
         first=[_first(f) for f in first(printer, case, newest)],
         entries=[e for p in measuring() if (e := _entry(p, motion)) is not None],
@@ -456,9 +462,8 @@ def list_procedures(request: SignedIn):
     return out
 
 
-def _belt(printer: Printer, place: str, belt: BeltTransmission) -> BenchBelt:
+def _belt(printer: Printer, place: str, belt: BeltTransmission, last: Reading | None) -> BenchBelt:
     low, high, _ = target_of(printer, place)
-    last = newest_tension(printer, place)
     span = belt.spans[0] if belt.spans else None
     return BenchBelt(
         place=place,

@@ -14,18 +14,17 @@ from cases.steps import Step, next_step
 from cases.weighing import spots_here, weigh
 from kestov_core import knowledge
 from kestov_core.procedures.diagnose import DiagnoseResult
-from ninja import Schema
 from people.models import User, name_of
 from workshop import timeline
 
 from .permissions import may_work
-from .shapes import CaseBrief, case_brief
+from .shapes import CaseBrief, Shape, case_brief
 
 #: A case's log is told whole, up to so many lines.
 _LOG_LINES = 500
 
 
-class ObservationOut(Schema):
+class ObservationOut(Shape):
     id: int
     finding: str
     label: str
@@ -40,7 +39,7 @@ class ObservationOut(Schema):
     at: datetime
 
 
-class PictureOut(Schema):
+class PictureOut(Shape):
     """A picture of a case. ``before``: the picture that it was taken over; ``fit``: how it lies over that one."""
 
     id: int
@@ -53,7 +52,7 @@ class PictureOut(Schema):
     at: datetime
 
 
-class SoundOut(Schema):
+class SoundOut(Shape):
     """A recording with a case: what is new in it against the machine's healthy sound; ``why_not``: why nothing can be said."""
 
     capture: UUID
@@ -63,14 +62,14 @@ class SoundOut(Schema):
     why_not: str
 
 
-class LogLine(Schema):
+class LogLine(Shape):
     at: datetime
     who: str
     kind: timeline.Kind
     words: str
 
 
-class WeighingOut(Schema):
+class WeighingOut(Shape):
     """What it may be: the core's result, where its evidence came from, and the causes confirmed on this model so far.
 
     ``changed``: faults and checks that this workshop knows otherwise than they came.

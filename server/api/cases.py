@@ -10,7 +10,7 @@ from cases.search import listed
 from django.conf import settings
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import Field, File, Form, Router, Schema, UploadedFile
+from ninja import Field, File, Form, Router, UploadedFile
 from workshop.models import Printer
 from workshop.pictures import read_picture
 
@@ -19,8 +19,9 @@ from .once import once, once_only
 from .parsing import parse_meta
 from .permissions import may, may_work, own_or_technician
 from .readings import read_upload
-from .shapes import CaseBrief, case_brief
+from .shapes import CaseBrief, Shape, case_brief
 from .signed import SignedIn
+from .still import still_own
 
 router = Router(tags=["cases"])
 
@@ -28,7 +29,7 @@ router = Router(tags=["cases"])
 Wall = Literal["", "x", "y"]
 
 
-class ObservationIn(Schema):
+class ObservationIn(Shape):
     """``wall``: which way the wall runs, for findings that are asked so; the axis follows from it."""
 
     finding: str
@@ -40,7 +41,7 @@ class ObservationIn(Schema):
     note: str = Field("", max_length=300)
 
 
-class Report(Schema):
+class Report(Shape):
     """What is wrong, as somebody tells it. ``also``: what else was met with it."""
 
     printer_id: int
@@ -52,7 +53,7 @@ class Report(Schema):
     words: str = Field("", max_length=2000)
 
 
-class OutcomeIn(Schema):
+class OutcomeIn(Shape):
     """What a check has shown. ``found``: what was there; the check's other findings count as looked for and not there.
 
     ``unsure``: nothing can be said. ``against``: done although something should have come first (kept in the log).
@@ -66,7 +67,7 @@ class OutcomeIn(Schema):
     note: str = Field("", max_length=300)
 
 
-class RepairIn(Schema):
+class RepairIn(Shape):
     """A remedy that was done. ``helped``: whether the complaint is gone, where that has been seen already."""
 
     fault: str
@@ -75,11 +76,11 @@ class RepairIn(Schema):
     note: str = Field("", max_length=300)
 
 
-class Words(Schema):
+class Words(Shape):
     words: str = Field(min_length=1, max_length=2000)
 
 
-class Close(Schema):
+class Close(Shape):
     """``verified`` needs a proof after the last turn: the same measurement that holds, or the complaint looked for and gone."""
 
     closing: Literal["verified", "not_verified", "harmless", "handed_on", "warranty", "retired"]
@@ -104,6 +105,7 @@ def _told(request: SignedIn, case: Case) -> CaseOut:
 
 
 @router.get("/cases", auth=may("cases.list"), response=list[CaseBrief], operation_id="cases.list")
+@still_own
 def list_cases(request: SignedIn, state: Literal["open", "closed", "all"] = "open", search: str = "", page: int = 1):
     """Cases, the newest first, fifty a page; a member's list holds their own."""
     own = None if may_work(request.user) else request.user
@@ -266,7 +268,7 @@ def reopen(request: SignedIn, case_id: int):
     return _told(request, case)
 
 
-class LookIn(Schema):
+class LookIn(Shape):
     """What a look at a machine of the same model has shown: done unplugged, and whether the same was found there."""
 
     unplugged: bool

@@ -14,9 +14,8 @@ from kestov_core import knowledge, procedures
 from kestov_core.condition import Condition
 from kestov_core.knowledge.part_kinds import Deed as DeedKind
 from kestov_core.machine import Description
-from ninja import Field, File, Router, Schema, UploadedFile
+from ninja import Field, File, Router, UploadedFile
 from people.models import name_of
-from pydantic import BaseModel
 from service import stores
 from workshop import components, meters
 from workshop.models import Component, Deed, DeedPicture, PartType, Printer
@@ -25,8 +24,9 @@ from workshop.pictures import read_picture
 from .bench import the_printer
 from .once import once, once_only
 from .permissions import may
-from .shapes import as_made
+from .shapes import Shape
 from .signed import SignedIn
+from .still import still
 from .use import MeterOut, meter_out
 
 router = Router(tags=["components"])
@@ -34,7 +34,7 @@ router = Router(tags=["components"])
 _RAN = 400
 
 
-class SpeaksOut(Schema):
+class SpeaksOut(Shape):
     """One thing that tells of a part. ``age_days``: how old it is (null: of today)."""
 
     condition: Condition
@@ -42,7 +42,7 @@ class SpeaksOut(Schema):
     age_days: float | None
 
 
-class DeedOut(Schema):
+class DeedOut(Shape):
     """What was done to a part, in words; ``hours``: the machine's then; ``picture``: whether there is one of it."""
 
     id: int
@@ -53,7 +53,7 @@ class DeedOut(Schema):
     hours: float | None
 
 
-class TypeOut(Schema):
+class TypeOut(Shape):
     """A type of part; ``life_hours`` null: typical of its kind. ``models``, ``places``: which it fits (none: all of its kind); ``here``: how
     many lie in its drawer (null: no drawer is kept).
     """
@@ -75,7 +75,7 @@ def type_out(t: PartType) -> TypeOut:
     return TypeOut.model_validate({"id": t.pk, "models": t.fitted, **known})  # type: ignore[attr-defined]
 
 
-class Measure(Schema):
+class Measure(Shape):
     """A measurement that tells of a part, and what it is called."""
 
     procedure: str
@@ -83,12 +83,12 @@ class Measure(Schema):
     rounds: bool
 
 
-class TypeName(Schema):
+class TypeName(Shape):
     id: int
     name: str
 
 
-class SittingPart(Schema):
+class SittingPart(Shape):
     """A part in its position. ``speaks``: all that tells of it, what drives its condition first; ``life_from``: where its expected life is from."""
 
     id: int
@@ -111,13 +111,13 @@ class SittingPart(Schema):
     last: DeedOut | None
 
 
-class EmptyPosition(Schema):
+class EmptyPosition(Shape):
     kind: str
     place: str
     label: str
 
 
-class ComponentsHere(Schema):
+class ComponentsHere(Shape):
     """The parts of a machine, positions that stand empty, its meter, and the types that can be fitted."""
 
     parts: list[SittingPart]
@@ -178,6 +178,7 @@ def _deed(d: Deed, picture: bool = False) -> DeedOut:
     response=ComponentsHere,
     operation_id="components.see",
 )
+@still
 def see(request: SignedIn, printer_id: int):
     """The parts of a machine with their condition, and its meter."""
     return _here(the_printer(printer_id))
@@ -222,7 +223,7 @@ def picture(request: SignedIn, deed_id: int):
     )
 
 
-class LeftOut(BaseModel):
+class LeftOut(Shape):
     """How long a part still lasts: ``hours`` (half of such parts), from ``low`` to ``high`` (95 %, or a typical life's half to double; null:
     no end is known), and the days on which that falls at its machine's own use (null: far off, or its use is not known).
     """
@@ -235,7 +236,7 @@ class LeftOut(BaseModel):
     latest: date | None
 
 
-class SurvivalOut(BaseModel):
+class SurvivalOut(Shape):
     """Share of parts that still run at an age, with its interval."""
 
     hours: float
@@ -244,7 +245,7 @@ class SurvivalOut(BaseModel):
     high: float
 
 
-class RanOut(BaseModel):
+class RanOut(Shape):
     """One part of the kind and type: on which machine, how long it ran. ``runs``: it still sits there; ``this``: the one that was asked for."""
 
     printer: str
@@ -255,7 +256,7 @@ class RanOut(BaseModel):
     this: bool
 
 
-class LifeOut(BaseModel):
+class LifeOut(Shape):
     """How long a part lasts. ``own``: by the lives of its kind and type here; else by ``expected_hours`` (``life_from``)."""
 
     left: LeftOut | None
@@ -270,12 +271,13 @@ class LifeOut(BaseModel):
 @router.get(
     "/components/{component_id}/life", auth=may("components.see"), response=LifeOut, operation_id="components.life"
 )
+@still
 def life(request: SignedIn, component_id: int):
     """How long a part still lasts, beside all others of its kind and type in this workshop."""
     c = get_object_or_404(Component.objects.select_related("printer", "type"), pk=component_id)
     found = life_of(c)
     names = dict(Printer.objects.values_list("pk", "name"))
-    answer = LifeOut(
+    return LifeOut(
         left=None if found.left is None else LeftOut.model_validate(found.left, from_attributes=True),
         own=found.life is not None,
         expected_hours=None if found.expected is None else found.expected[0],
@@ -294,10 +296,9 @@ def life(request: SignedIn, component_id: int):
             for r in found.rows[:_RAN]
         ],
     )
-    return as_made(answer)
 
 
-class DeedIn(Schema):
+class DeedIn(Shape):
     """What is done to a part. ``found``: of a look; ``used``: with what it was lubricated; ``because``: why it was taken out; ``type_id``: what
     comes in its place, where it is another type; ``spare``: where that comes from.
     """
@@ -332,7 +333,7 @@ def deed(request: SignedIn, component_id: int, payload: DeedIn):
     return _here(c.printer)
 
 
-class Elsewhere(Schema):
+class Elsewhere(Shape):
     """What sits in the same position of another machine; ``hours`` null: its age is not known."""
 
     id: int
@@ -365,7 +366,7 @@ def elsewhere(request: SignedIn, component_id: int):
     ]
 
 
-class MoveIn(Schema):
+class MoveIn(Shape):
     """The part of the same position on another machine, which is taken out for it."""
 
     to: int
@@ -383,7 +384,7 @@ def move(request: SignedIn, component_id: int, payload: MoveIn):
     return _here(components.move(component_id, payload.to, request.user).printer)
 
 
-class FitIn(Schema):
+class FitIn(Shape):
     """What is fitted where nothing sits."""
 
     kind: str = Field(max_length=30)
@@ -406,7 +407,7 @@ def fit(request: SignedIn, printer_id: int, payload: FitIn):
     return _here(c.printer)
 
 
-class TypeOf(Schema):
+class TypeOf(Shape):
     type_id: int | None
 
 

@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404
 from kestov_core import procedures
 from kestov_core.describing import Lack, Remark, Section, lacks, remarks, sheet, typical
 from kestov_core.machine import Description, Kinematics
-from ninja import Field, File, Form, Router, Schema, UploadedFile
+from ninja import Field, File, Form, Router, UploadedFile
 from people.models import name_of
 from workshop import adding, differences, tags
 from workshop.models import Printer, PrinterModel
@@ -17,13 +17,14 @@ from workshop.models import Printer, PrinterModel
 from .downloads import download
 from .once import once
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
 from .workshop import Workshop, the_workshop
 
 router = Router(tags=["workshop"])
 
 
-class SheetOut(Schema):
+class SheetOut(Shape):
     """All that may be told of a machine, part by part; what makes no sense, and what measurements would lack."""
 
     sections: list[Section]
@@ -31,7 +32,7 @@ class SheetOut(Schema):
     lacks: list[Lack]
 
 
-class Draft(Schema):
+class Draft(Shape):
     """A description in the making: what is told so far."""
 
     description: dict[str, Any]
@@ -53,7 +54,7 @@ def _sheet(description: Description) -> SheetOut:
     return SheetOut(sections=sheet(description), remarks=remarks(description), lacks=lacks(description))
 
 
-class TypicalOut(Schema):
+class TypicalOut(Shape):
     """A typical machine: what a description begins with."""
 
     description: dict[str, Any]
@@ -82,7 +83,7 @@ def take_model(request: SignedIn, file: File[UploadedFile], name: Form[str] = ""
     return the_workshop()
 
 
-class DifferenceIn(Schema):
+class DifferenceIn(Shape):
     """A value in which this machine differs from its model; ``value`` null: it is as the model has it again."""
 
     path: Annotated[list[str | int], Field(min_length=1, max_length=6)]
@@ -91,7 +92,7 @@ class DifferenceIn(Schema):
     reason: str = Field(max_length=200)
 
 
-class DifferenceOut(Schema):
+class DifferenceOut(Shape):
     words: str
     shown: str
     since: date
@@ -100,7 +101,7 @@ class DifferenceOut(Schema):
     at: datetime
 
 
-class PrinterSheet(Schema):
+class PrinterSheet(Shape):
     """What a machine is, part by part, and where it differs from its model."""
 
     sections: list[Section]

@@ -8,18 +8,19 @@ from typing import Annotated, Literal
 from kestov_core import knowledge
 from kestov_core.knowledge.ledger import UpsetMended, stored_kinds, upsets
 from measuring import doubts
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from people.models import name_of
 
 from .once import once
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["knowledge"])
 Which = Literal["measured", "lost", "stale", "by_hand"]
 
 
-class DoubtChanged(Schema):
+class DoubtChanged(Shape):
     """A field that is otherwise than it came: how it came, by whom, when and why."""
 
     field: Which
@@ -29,7 +30,7 @@ class DoubtChanged(Schema):
     at: datetime
 
 
-class UpsetOut(Schema):
+class UpsetOut(Shape):
     """What an event puts in doubt: ``measured`` again, ``lost`` (read back), ``stale`` (may no longer fit), looked at ``by_hand``.
 
     ``at``: no further than the axes of the place where it was done.
@@ -45,12 +46,12 @@ class UpsetOut(Schema):
     changed: list[DoubtChanged]
 
 
-class Named(Schema):
+class Named(Shape):
     name: str
     words: str
 
 
-class DoubtsOut(Schema):
+class DoubtsOut(Shape):
     """All events, and what they can put in doubt: measurements, and values that machines store."""
 
     events: list[UpsetOut]
@@ -91,7 +92,7 @@ def see(request: SignedIn):
     return _doubts()
 
 
-class DoubtMendIn(Schema):
+class DoubtMendIn(Shape):
     """What an event is to put in doubt here. ``back``: fields that are as they came again."""
 
     mend: UpsetMended = UpsetMended()

@@ -8,17 +8,18 @@ from typing import Any, Literal
 
 from django.utils import timezone
 from measuring.figures import FigureRow, as_parquet, figures
-from ninja import Query, Router, Schema
+from ninja import Query, Router
 from people.clock import now
 
 from .downloads import download, table
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["captures"])
 
 
-class FiguresAsked(Schema):
+class FiguresAsked(Shape):
     """From which day to which, both whole (the last year, where nothing is told); of one machine, or of all."""
 
     since: date | None = None

@@ -7,16 +7,18 @@ from typing import cast
 
 from kestov_core.quantities import Quantity, Verdict
 from measuring import fleet as fleets
-from ninja import Router, Schema
+from ninja import Router
 
 from .permissions import may
 from .problems import Problem
+from .shapes import Shape
 from .signed import SignedIn
+from .still import still
 
 router = Router(tags=["fleet"])
 
 
-class CommonOut(Schema):
+class CommonOut(Shape):
     """A figure that several machines of a model have."""
 
     procedure: str
@@ -26,7 +28,7 @@ class CommonOut(Schema):
     machines: int
 
 
-class ModelFigures(Schema):
+class ModelFigures(Shape):
     """A model, and the figures that its machines have in common."""
 
     model_id: int
@@ -34,7 +36,7 @@ class ModelFigures(Schema):
     figures: list[CommonOut]
 
 
-class MachineStands(Schema):
+class MachineStands(Shape):
     """A machine's figure among the others. ``apart``: so many spreads from the centre (null: they are all alike); ``odd``: further than
     chance has it; ``before``, ``moved``: since the figure before (null: none, or it was ``touched`` in between); ``alone``: otherwise than the
     others did.
@@ -56,7 +58,7 @@ class MachineStands(Schema):
     touched: str
 
 
-class FleetOut(Schema):
+class FleetOut(Shape):
     """A figure across machines. ``few``: too few to say which is odd; ``together``: what most moved by; ``all_moved``: more than chance."""
 
     common: CommonOut
@@ -69,6 +71,7 @@ class FleetOut(Schema):
 
 
 @router.get("/fleet", auth=may("fleet.see"), response=list[ModelFigures], operation_id="fleet.list")
+@still
 def list_figures(request: SignedIn):
     """Models of which several machines have a figure in common."""
     return [
@@ -82,6 +85,7 @@ def list_figures(request: SignedIn):
 
 
 @router.get("/fleet/{model_id}", auth=may("fleet.see"), response=FleetOut, operation_id="fleet.see")
+@still
 def see(request: SignedIn, model_id: int, procedure: str, place: str):
     """One figure across the machines of a model."""
     found = fleets.fleet(model_id, procedure[:40], place[:5])

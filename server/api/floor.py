@@ -11,17 +11,17 @@ from cases.machines import MachineNow, danger_label, machine, machines
 from django.shortcuts import get_object_or_404
 from kestov_core.condition import Condition, Fitness
 from kestov_core.machine import Description, Kinematics
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from people.models import name_of
-from pydantic import BaseModel
 from workshop import tags, timeline, worklist
 from workshop.models import Printer
 from workshop.worklist import Wanted
 
 from .once import once
 from .permissions import may, may_work
-from .shapes import CaseBrief, ConditionOut, as_made, case_brief, condition_out
+from .shapes import CaseBrief, ConditionOut, Shape, case_brief, condition_out
 from .signed import SignedIn
+from .still import still
 
 router = Router(tags=["floor"])
 
@@ -30,18 +30,18 @@ _MOST_WANTED = 40
 _RECORD_PAGE = 50
 
 
-class DriveOutline(BaseModel):
+class DriveOutline(Shape):
     kind: Literal["belt", "screw", "extruder"]
 
 
-class Outline(BaseModel):
+class Outline(Shape):
     """As much of a motion system as its sketch draws."""
 
     kinematics: Kinematics
     transmissions: dict[str, DriveOutline]
 
 
-class FloorModel(BaseModel):
+class FloorModel(Shape):
     """A model that stands on the floor, told once for all its machines."""
 
     id: int
@@ -49,13 +49,13 @@ class FloorModel(BaseModel):
     outline: Outline
 
 
-class AxisMark(BaseModel):
+class AxisMark(Shape):
     axis: str
     condition: Condition
     why: str
 
 
-class Tile(BaseModel):
+class Tile(Shape):
     """A machine on the floor: fitness, and the worst of each axis with its reason (for technicians)."""
 
     id: int
@@ -66,14 +66,14 @@ class Tile(BaseModel):
     axes: list[AxisMark]
 
 
-class AreaTiles(BaseModel):
+class AreaTiles(Shape):
     """A part of the room with its machines."""
 
     name: str
     printers: list[Tile]
 
 
-class Floor(BaseModel):
+class Floor(Shape):
     """The room by areas. ``wanted``: the most pressing; ``wanted_count``: all of it."""
 
     models: list[FloorModel]
@@ -82,7 +82,7 @@ class Floor(BaseModel):
     wanted_count: int
 
 
-class LimitOut(Schema):
+class LimitOut(Shape):
     what: str
     place: str
     low: float | None
@@ -91,7 +91,7 @@ class LimitOut(Schema):
     source: str
 
 
-class LookOut(Schema):
+class LookOut(Shape):
     """A look that this machine waits for: the danger on another of its model, where, and since when."""
 
     id: int
@@ -101,7 +101,7 @@ class LookOut(Schema):
     at: datetime
 
 
-class MissingOut(Schema):
+class MissingOut(Shape):
     """What is still missing before a tag may be lifted, and where it is seen to. ``danger``: without it the tag stays."""
 
     words: str
@@ -109,7 +109,7 @@ class MissingOut(Schema):
     danger: bool
 
 
-class PrinterOut(Schema):
+class PrinterOut(Shape):
     id: int
     name: str
     model: str
@@ -130,7 +130,7 @@ class PrinterOut(Schema):
     limits: list[LimitOut]
 
 
-class RecordLine(Schema):
+class RecordLine(Shape):
     """One thing that happened to a machine."""
 
     at: datetime
@@ -142,14 +142,14 @@ class RecordLine(Schema):
     capture_id: UUID | None = None
 
 
-class RecordPage(Schema):
+class RecordPage(Shape):
     """A page of a machine's record, newest first; ``more``: older lines follow."""
 
     lines: list[RecordLine]
     more: bool
 
 
-class TagOut(Schema):
+class TagOut(Shape):
     reason: str = Field(min_length=3, max_length=200)
 
 
@@ -175,6 +175,7 @@ def _outline(description: Description) -> Outline:
 
 
 @router.get("/floor", auth=may("floor.see"), response=Floor, operation_id="floor.see")
+@still
 def floor(request: SignedIn):
     """The room as it stands. Members see fitness only."""
     technician = may_work(request.user)
@@ -185,17 +186,16 @@ def floor(request: SignedIn):
     for m in rows:
         tiles.setdefault(m.printer.area.name, []).append(_tile(m, technician))
     wanted, count = worklist.wanted(rows, _MOST_WANTED) if technician else ([], 0)
-    return as_made(
-        Floor(
-            models=[FloorModel(id=k, name=m.name, outline=_outline(m.motion())) for k, m in models.items()],
-            areas=[AreaTiles(name=area, printers=there) for area, there in tiles.items()],
-            wanted=wanted,
-            wanted_count=count,
-        )
+    return Floor(
+        models=[FloorModel(id=k, name=m.name, outline=_outline(m.motion())) for k, m in models.items()],
+        areas=[AreaTiles(name=area, printers=there) for area, there in tiles.items()],
+        wanted=wanted,
+        wanted_count=count,
     )
 
 
 @router.get("/printers/{printer_id}", auth=may("printer.see"), response=PrinterOut, operation_id="printer.see")
+@still
 def see_printer(request: SignedIn, printer_id: int):
     """One machine: its motion system, condition and limits."""
     rows = Printer.objects.select_related("model", "area", "tagged_out_by")
@@ -235,6 +235,7 @@ def see_printer(request: SignedIn, printer_id: int):
 @router.get(
     "/printers/{printer_id}/record", auth=may("printer.record"), response=RecordPage, operation_id="printer.record"
 )
+@still
 def record(request: SignedIn, printer_id: int, kind: str = "", place: str = "", page: int = 1):
     """All that was measured, turned, reported and tagged on a machine (or at one place of it), newest first."""
     printer = get_object_or_404(Printer, pk=printer_id)
@@ -243,7 +244,7 @@ def record(request: SignedIn, printer_id: int, kind: str = "", place: str = "", 
     return RecordPage(lines=[RecordLine.model_validate(x, from_attributes=True) for x in lines], more=more)
 
 
-class Happened(Schema):
+class Happened(Shape):
     """Something that was done to a machine. ``days_ago``: how long ago; ``place``: where on it, where that is known."""
 
     event: str

@@ -6,16 +6,16 @@ from datetime import date, datetime
 
 from cases import forecast
 from ninja import Router
-from pydantic import BaseModel
 
 from .permissions import may
-from .shapes import as_made
+from .shapes import Shape
 from .signed import SignedIn
+from .still import still
 
 router = Router(tags=["forecast"])
 
 
-class ExpectedOut(BaseModel):
+class ExpectedOut(Shape):
     """One thing that will be wanted. ``by``: the day on which it is expected (today: overdue); ``chance``: that it fails within the
     quarter, ``low`` to ``high`` (95 %), where enough of its kind have failed here.
     """
@@ -33,7 +33,7 @@ class ExpectedOut(BaseModel):
     procedure: str
 
 
-class QuarterOut(BaseModel):
+class QuarterOut(Shape):
     """What will be wanted, the soonest first; ``more``: so many more parts; ``as_of``: when that of parts was worked out."""
 
     rows: list[ExpectedOut]
@@ -42,6 +42,7 @@ class QuarterOut(BaseModel):
 
 
 @router.get("/forecast", auth=may("forecast.see"), response=QuarterOut, operation_id="forecast.see")
+@still
 def see(request: SignedIn):
     """What all machines will want in the next quarter, the soonest first, with why and how sure."""
     found = forecast.next_quarter()
@@ -61,4 +62,4 @@ def see(request: SignedIn):
         )
         for e in found.rows
     ]
-    return as_made(QuarterOut(rows=rows, more=found.more, as_of=found.as_of))
+    return QuarterOut(rows=rows, more=found.more, as_of=found.as_of)

@@ -12,13 +12,14 @@ from kestov_core.procedures.instrument_check import InstrumentCheckResult
 from measuring import studies
 from measuring.checks import check, doubt
 from measuring.models import InstrumentCheck, Study
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from people.models import User, name_of
 from workshop.models import Instrument
 
 from .downloads import table
 from .once import once
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["instruments"])
@@ -27,7 +28,7 @@ Figure = Annotated[float, Field(ge=-1e6, le=1e6)]
 Figures = Annotated[list[Figure], Field(max_length=40)]
 
 
-class CheckIn(Schema):
+class CheckIn(Shape):
     """What was read of something known (or of a square both ways round), and when it is checked again."""
 
     how: Literal["known", "turned_over"]
@@ -40,7 +41,7 @@ class CheckIn(Schema):
     check_due: date | None = None
 
 
-class CheckOut(Schema):
+class CheckOut(Shape):
     id: int
     at: datetime
     by: str
@@ -51,12 +52,12 @@ class CheckOut(Schema):
     found: InstrumentCheckResult
 
 
-class PersonHere(Schema):
+class PersonHere(Shape):
     id: int
     name: str
 
 
-class StudyIn(Schema):
+class StudyIn(Shape):
     what: str = Field(min_length=1, max_length=120)
     people: Annotated[list[int], Field(max_length=studies.MOST_PEOPLE)]
     pieces: Annotated[list[Annotated[str, Field(min_length=1, max_length=40)]], Field(max_length=studies.MOST_PIECES)]
@@ -64,7 +65,7 @@ class StudyIn(Schema):
     tolerance: Annotated[float, Field(gt=0, le=1e6)] | None = None
 
 
-class StudyBrief(Schema):
+class StudyBrief(Shape):
     """A study in a list. ``taken`` of ``wanted`` readings are there; ``counts``: it says what a reading is good to."""
 
     id: int
@@ -77,7 +78,7 @@ class StudyBrief(Schema):
     counts: bool
 
 
-class InstrumentHere(Schema):
+class InstrumentHere(Shape):
     """An instrument with its checks and studies, newest first. ``hands``: who may take part in a study."""
 
     id: int
@@ -97,7 +98,7 @@ class InstrumentHere(Schema):
     hands: list[PersonHere]
 
 
-class StudyReadingOut(Schema):
+class StudyReadingOut(Shape):
     """A reading of a study that stands."""
 
     id: int
@@ -106,14 +107,14 @@ class StudyReadingOut(Schema):
     value: float
 
 
-class TurnHere(Schema):
+class TurnHere(Shape):
     """What a person measures next: its number in their order, and which piece."""
 
     position: int
     piece: int
 
 
-class PersonInStudy(Schema):
+class PersonInStudy(Shape):
     """One who takes part, and what is left for them to measure, in their order."""
 
     id: int
@@ -121,7 +122,7 @@ class PersonInStudy(Schema):
     left: list[TurnHere]
 
 
-class StudyHere(Schema):
+class StudyHere(Shape):
     """A study: who has still to measure what, and, once all of it is there, what it found."""
 
     id: int
@@ -141,12 +142,12 @@ class StudyHere(Schema):
     counts_since: datetime | None
 
 
-class ReadingIn(Schema):
+class ReadingIn(Shape):
     position: Annotated[int, Field(ge=0, le=10_000)]
     value: Annotated[float, Field(ge=-1e6, le=1e6)]
 
 
-class ReadingsIn(Schema):
+class ReadingsIn(Shape):
     person: int
     readings: Annotated[list[ReadingIn], Field(min_length=1, max_length=studies.MOST_PIECES * studies.MOST_TIMES)]
 

@@ -10,17 +10,18 @@ from kestov_core import knowledge
 from kestov_core.diagnosis.reading import CheckRead, FaultRead, read_checks, read_faults
 from kestov_core.knowledge import Line
 from kestov_core.knowledge.mended import CheckMended, FaultMended
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from people.models import name_of
 
 from .once import once
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["knowledge"])
 
 
-class FindingOut(Schema):
+class FindingOut(Shape):
     """What can be seen or measured. ``either``: what it may be more closely; ``among``: where it can be
     at all; ``qualifies``: it tells more of another one;
     ``reads_as``: what its figure is read as by the machine's own lengths.
@@ -43,7 +44,7 @@ class FindingOut(Schema):
     drawing: list[Line] = []
 
 
-class FaultBrief(Schema):
+class FaultBrief(Shape):
     """A fault and its remedy; ``after``: what must be measured again, in words."""
 
     id: str
@@ -58,7 +59,7 @@ class FaultBrief(Schema):
     hand_to: str
 
 
-class CheckBrief(Schema):
+class CheckBrief(Shape):
     """A check and what it answers; ``procedure``: what runs it at the bench (null: it is done by hand); ``nothing``: that nothing was found."""
 
     id: str
@@ -73,7 +74,7 @@ class CheckBrief(Schema):
     procedure: str | None
 
 
-class KnowledgeOut(Schema):
+class KnowledgeOut(Shape):
     """What the diagnosis knows: faults with their remedies, checks with what they answer, events."""
 
     faults: list[FaultBrief]
@@ -127,7 +128,7 @@ def checks(request: SignedIn):
     return read_checks(mending.known_here())
 
 
-class ChangedOut(Schema):
+class ChangedOut(Shape):
     """One thing that the workshop has changed, beside how it came (null: it did not show that). ``words``: the field in words."""
 
     kind: Literal["fault", "check"]
@@ -146,7 +147,7 @@ Back = Annotated[list[Annotated[str, Field(max_length=60)]], Field(max_length=10
 Why = Annotated[str, Field(max_length=300)]
 
 
-class FaultMendIn(Schema):
+class FaultMendIn(Shape):
     """What is to be otherwise with a fault here. ``back``: fields that are as they came again (``shows.FINDING`` for one that it shows)."""
 
     mend: FaultMended = FaultMended()
@@ -154,7 +155,7 @@ class FaultMendIn(Schema):
     why: Why = ""
 
 
-class CheckMendIn(Schema):
+class CheckMendIn(Shape):
     """What is to be otherwise with a check here. ``back``: fields that are as they came again."""
 
     mend: CheckMended = CheckMended()

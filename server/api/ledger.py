@@ -12,7 +12,7 @@ from kestov_core.condition.baseline import Plan
 from kestov_core.condition.stored import MOST_CHARACTERS, HeldAgainst, Kept, all_stored
 from measuring import ledger, stored_sheet
 from measuring.models import Capture, ReadBack, StoredValue
-from ninja import Router, Schema
+from ninja import Router
 from people.models import name_of
 from pydantic import Field
 from workshop.models import Printer
@@ -21,13 +21,15 @@ from .bench import the_printer
 from .downloads import download
 from .once import once
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
+from .still import still
 
 router = Router(tags=["ledger"])
 Stand = Literal["valid", "in_doubt", "superseded"]
 
 
-class StoredIn(Schema):
+class StoredIn(Shape):
     """A value that was set; ``text`` for one that is words. ``was``: what stood there before, where the ledger does not know it."""
 
     # It goes into scripts of settings: a word and nothing else.
@@ -40,7 +42,7 @@ class StoredIn(Schema):
     capture_id: UUID | None = None
 
 
-class StoredOut(Schema):
+class StoredOut(Shape):
     """A row of the ledger. ``stand``: whether it may still be believed, and ``doubt``: what has overtaken it; ``lost``: the machine may
     have forgotten it, else it may no longer fit.
     """
@@ -63,7 +65,7 @@ class StoredOut(Schema):
     script: str
 
 
-class KindOut(Schema):
+class KindOut(Shape):
     """A value that a machine can store. ``digits``: decimals that it is written with; ``figure`` false: words."""
 
     name: str
@@ -73,7 +75,7 @@ class KindOut(Schema):
     digits: int
 
 
-class StoredSheet(Schema):
+class StoredSheet(Shape):
     """What stands now, in the order of the sheet, and what a machine can store at all."""
 
     stands: list[StoredOut]
@@ -115,6 +117,7 @@ def see_ledger(request: SignedIn, printer_id: int):
 
 
 @router.get("/printers/{printer_id}/stored", auth=may("ledger.see"), response=StoredSheet, operation_id="ledger.stored")
+@still
 def see_stored(request: SignedIn, printer_id: int):
     """What a machine should have stored now, and what it can store."""
     return _sheet(the_printer(printer_id))
@@ -172,14 +175,14 @@ def go_back(request: SignedIn, row_id: int):
     return ledger_of(row.printer)
 
 
-class Printed(Schema):
+class Printed(Shape):
     """What a machine prints of its settings, pasted. ``take``: values that the ledger takes over as the machine has them."""
 
     text: Annotated[str, Field(max_length=MOST_CHARACTERS)]
     take: Annotated[list[Annotated[str, Field(max_length=40)]], Field(max_length=200)] = []
 
 
-class LookedOut(Schema):
+class LookedOut(Shape):
     """What was printed, each value beside the ledger, what differs first; the lines that were kept; the script that puts it back."""
 
     compared: list[HeldAgainst]
@@ -208,7 +211,7 @@ def keep(request: SignedIn, printer_id: int, payload: Printed):
     return _looked(ledger.keep(the_printer(printer_id), payload.text, payload.take, request.user))
 
 
-class ReadBackOut(Schema):
+class ReadBackOut(Shape):
     """What a machine printed once, as it came: how many of the ledger's values it agreed with, and which it did not, in words."""
 
     id: int
@@ -246,6 +249,7 @@ def read_backs(request: SignedIn, printer_id: int):
 
 
 @router.get("/printers/{printer_id}/baseline", auth=may("ledger.see"), response=Plan, operation_id="ledger.baseline")
+@still
 def baseline(request: SignedIn, printer_id: int):
     """What is in doubt on a machine, and the way back in order: each step once, none that is not needed."""
     return ledger.plan(the_printer(printer_id))

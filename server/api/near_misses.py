@@ -7,17 +7,18 @@ from datetime import datetime
 from cases import near_misses
 from cases.models import NearMiss
 from django.shortcuts import get_object_or_404
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from workshop.models import Printer
 
 from .once import once
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["near misses"])
 
 
-class NearMissIn(Schema):
+class NearMissIn(Shape):
     """What happened, in words. ``hurt``: somebody was; ``printer_id``: at which machine, where at one."""
 
     words: str = Field(min_length=3, max_length=2000)
@@ -25,7 +26,7 @@ class NearMissIn(Schema):
     printer_id: int | None = None
 
 
-class NearMissOut(Schema):
+class NearMissOut(Shape):
     """A near miss as it was told; nobody's name stands with it. ``answer``: what was done about it."""
 
     id: int
@@ -37,13 +38,13 @@ class NearMissOut(Schema):
     answer: str
 
 
-class Taken(Schema):
+class Taken(Shape):
     """It was written down."""
 
     taken: bool
 
 
-class Answer(Schema):
+class Answer(Shape):
     words: str = Field("", max_length=400)
 
 

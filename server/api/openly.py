@@ -11,7 +11,7 @@ from django.contrib.auth import login
 from django.http import HttpRequest, HttpResponse
 from kestov_core import knowledge
 from kestov_core.condition import Fitness
-from ninja import Field, File, Router, Schema, UploadedFile
+from ninja import Field, File, Router, UploadedFile
 from people import invitations, openness
 from people.doorkeeping import remember
 from people.models import Invitation, Role, name_of
@@ -21,12 +21,13 @@ from .knowledge import FindingOut
 from .once import once
 from .permissions import may
 from .session import SessionState, backend, session_state
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["openly"])
 
 
-class WallMachine(Schema):
+class WallMachine(Shape):
     """A machine as a wall shows it: what it is fit for, and why not for all."""
 
     name: str
@@ -34,7 +35,7 @@ class WallMachine(Schema):
     reason: str
 
 
-class WallArea(Schema):
+class WallArea(Shape):
     name: str
     machines: list[WallMachine]
 
@@ -50,7 +51,7 @@ def wall(request: HttpRequest):
     return [WallArea(name=name, machines=rows) for name, rows in areas.items()]
 
 
-class OpenForm(Schema):
+class OpenForm(Shape):
     """What a report without an account asks for: the machine, and what can be seen or heard."""
 
     printer: str
@@ -68,7 +69,7 @@ def open_form(request: HttpRequest, printer_id: int):
     return OpenForm(printer=printer.name, area=printer.area.name, findings=found)
 
 
-class OpenReportIn(Schema):
+class OpenReportIn(Shape):
     """What somebody without an account tells."""
 
     name: str = Field(max_length=80)
@@ -77,7 +78,7 @@ class OpenReportIn(Schema):
     since: str = Field("", max_length=60)
 
 
-class ToldTaken(Schema):
+class ToldTaken(Shape):
     """That it was written down, for a technician to look at."""
 
     printer: str
@@ -93,7 +94,7 @@ def open_tell(request: HttpRequest, printer_id: int, payload: OpenReportIn):
     return ToldTaken(printer=row.printer.name)
 
 
-class ToldOut(Schema):
+class ToldOut(Shape):
     """What was told without an account, and nobody has looked at yet."""
 
     id: int
@@ -131,14 +132,14 @@ def told(request: SignedIn):
     return _waiting()
 
 
-class ToldLookedIn(Schema):
+class ToldLookedIn(Shape):
     """Whether it counts; where not, why."""
 
     counts: bool
     why_not: str = Field("", max_length=200)
 
 
-class ToldLooked(Schema):
+class ToldLooked(Shape):
     """What is left, and the case that was opened."""
 
     waiting: list[ToldOut]
@@ -159,7 +160,7 @@ def looked(request: SignedIn, report_id: int, payload: ToldLookedIn):
     return ToldLooked(waiting=_waiting(), case=case)
 
 
-class OpennessOut(Schema):
+class OpennessOut(Shape):
     """What is shown and taken without an account."""
 
     wall: bool
@@ -181,7 +182,7 @@ def open_up(request: SignedIn, payload: OpennessOut):
     )
 
 
-class InvitationOut(Schema):
+class InvitationOut(Shape):
     """A link that is still good; ``address`` only in the answer that made it."""
 
     id: int
@@ -217,7 +218,7 @@ def see_invitations(request: SignedIn):
     return [_invitation(row) for row in invitations.good_ones()]
 
 
-class InviteIn(Schema):
+class InviteIn(Shape):
     """As whom, and for how many."""
 
     role: Literal["member", "technician", "lead"] = "member"
@@ -239,7 +240,7 @@ def invite_all(request: SignedIn, file: File[UploadedFile]):
     return [_made(request, each) for each in made]
 
 
-class TakeBackIn(Schema):
+class TakeBackIn(Shape):
     """Which link; null: all of them."""
 
     id: int | None = None
@@ -255,7 +256,7 @@ def take_back(request: SignedIn, payload: TakeBackIn):
     return [_invitation(row) for row in invitations.good_ones()]
 
 
-class InvitedOut(Schema):
+class InvitedOut(Shape):
     """Whom a link is for (empty: whoever has it), and as whom."""
 
     role: Literal["member", "technician", "lead"]
@@ -269,7 +270,7 @@ def invited(request: HttpRequest, secret: str):
     return InvitedOut.model_validate(invitations.invitation_of(secret[:80]), from_attributes=True)
 
 
-class JoinIn(Schema):
+class JoinIn(Shape):
     """One's own account by a link; the names are not asked where the link is for somebody."""
 
     username: str = Field("", max_length=150)

@@ -12,7 +12,7 @@ from measuring import own_parts
 from measuring.models import OwnPart
 from measuring.own_parts import OwnPlace
 from measuring.sheets import as_pdf, as_svg, own_sheet_of
-from ninja import Field, File, Form, Router, Schema, UploadedFile
+from ninja import Field, File, Form, Router, UploadedFile
 from people.clock import now
 from people.models import name_of
 from workshop.meshes import MOST_BYTES, View, drawn, read_mesh
@@ -23,12 +23,13 @@ from .downloads import download
 from .once import once, once_only
 from .parsing import parse_meta
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["parts"])
 
 
-class OwnPartIn(Schema):
+class OwnPartIn(Shape):
     """What is told of a part: its name, a line of words, its places in the order in which they are measured."""
 
     name: str = Field(min_length=1, max_length=60)
@@ -53,7 +54,7 @@ class OwnPartOut(OwnPartIn):
     by: str
 
 
-class ModelSeen(Schema):
+class ModelSeen(Shape):
     """A model as it is seen: a picture as an address of its own, and its size in points."""
 
     src: str

@@ -19,11 +19,11 @@ from kestov_core.budget import Budget, budget
 from kestov_core.errors import BadInput
 from measuring.checks import doubt
 from measuring.models import Capture, Result
-from ninja import Router, Schema
+from ninja import Router
 from people.models import name_of
 
 from .permissions import may
-from .shapes import CaptureOut, capture_out
+from .shapes import CaptureOut, Shape, capture_out
 from .signed import SignedIn
 
 router = Router(tags=["papers"])
@@ -31,7 +31,7 @@ router = Router(tags=["papers"])
 _ROWS = 60
 
 
-class MeasuredOut(Schema):
+class MeasuredOut(Shape):
     """One measurement as a strip shows it; no quantity: it has no figure."""
 
     capture_id: UUID
@@ -48,7 +48,7 @@ class MeasuredOut(Schema):
     source_of_limits: str
 
 
-class PairOut(Schema):
+class PairOut(Shape):
     """What was measured in a case at a place: its first figure and its last; ``once``: they are the same one."""
 
     procedure: str
@@ -92,7 +92,7 @@ def measured(request: SignedIn, case_id: int):
     return [_pair(p) for p in pairs(get_object_or_404(Case, pk=case_id))]
 
 
-class InstrumentUsed(Schema):
+class InstrumentUsed(Shape):
     """What a capture was read with, as it stands today. ``doubt``: why it should not be believed as it is (empty: nothing)."""
 
     name: str
@@ -107,7 +107,7 @@ class InstrumentUsed(Schema):
     doubt: str
 
 
-class ToldWith(Schema):
+class ToldWith(Shape):
     """One thing that was told with a measurement: in words, its value and unit, and where it was from."""
 
     words: str
@@ -116,7 +116,7 @@ class ToldWith(Schema):
     origin: str
 
 
-class Certificate(Schema):
+class Certificate(Shape):
     """A measurement with all that it rests on. ``told``: what was told with it; ``rows``: its readings as a table, the head first (``more`` than are shown); ``budget``: where its
     uncertainty comes from, as today's core reckons it (null: it has none, or today's core refuses the readings: ``why_not``).
     """

@@ -11,18 +11,19 @@ from kestov_core.procedures.base import Procedure
 from measuring.parts import KINDS, FileKind, as_file, fit_for, part_for
 from measuring.sheets import as_pdf, as_svg, sheet_of
 from measuring.taking import measuring
-from ninja import Router, Schema
+from ninja import Router
 from workshop.models import Printer
 
 from .bench import the_printer
 from .downloads import download
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["parts"])
 
 
-class PartOut(Schema):
+class PartOut(Shape):
     """A test part for a machine: what it is for, its size (mm), where it is measured, and why it cannot be made here, if so."""
 
     name: str

@@ -7,7 +7,7 @@ from typing import Annotated
 
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
-from ninja import Field, File, Form, Router, Schema, UploadedFile
+from ninja import Field, File, Form, Router, UploadedFile
 from people.clock import now
 from people.models import User, name_of
 from post import sending
@@ -21,13 +21,15 @@ from .downloads import download
 from .once import once, once_only
 from .permissions import may, may_work, own_hours_or_lead
 from .problems import Problem
+from .shapes import Shape
 from .signed import SignedIn
+from .still import still
 from .work import WorkOut, work_out
 
 router = Router(tags=["service"])
 
 
-class HourSpan(Schema):
+class HourSpan(Shape):
     """A time of the week: the day (0: Monday), from, until."""
 
     weekday: int = Field(ge=0, le=6)
@@ -42,7 +44,7 @@ class HourSpan(Schema):
         return told
 
 
-class PersonHours(Schema):
+class PersonHours(Shape):
     """Somebody who does service, and when they are there."""
 
     user_id: int
@@ -50,7 +52,7 @@ class PersonHours(Schema):
     hours: list[HourSpan]
 
 
-class SittingOut(Schema):
+class SittingOut(Shape):
     """Somebody's hours on one day; ``fetched``: what its rounds take, ``fetching``: minutes for that, before the first of them."""
 
     user_id: int
@@ -61,7 +63,7 @@ class SittingOut(Schema):
     fetched: list[str]
 
 
-class PlannedOut(Schema):
+class PlannedOut(Shape):
     """A machine's round in the plan. ``tasks``: so many; ``clashes``: there it meets a booking, another round or the end of the hours."""
 
     printer_id: int
@@ -76,7 +78,7 @@ class PlannedOut(Schema):
     clashes: bool
 
 
-class RoundLeft(Schema):
+class RoundLeft(Shape):
     """A round that did not fit: why, and what would make it fit."""
 
     printer_id: int
@@ -87,7 +89,7 @@ class RoundLeft(Schema):
     would: str
 
 
-class BookingOut(Schema):
+class BookingOut(Shape):
     printer_id: int
     printer: str
     begins: datetime
@@ -95,7 +97,7 @@ class BookingOut(Schema):
     words: str
 
 
-class CalendarOut(Schema):
+class CalendarOut(Shape):
     """A calendar of bookings; ``bookings`` are known of it, ``of_none`` more name no machine. ``address``: where it is fetched from (empty: it
     came as a file); ``said``: why that did not succeed the last time.
     """
@@ -111,7 +113,7 @@ class CalendarOut(Schema):
     said: str
 
 
-class WeekPlan(Schema):
+class WeekPlan(Shape):
     """A week. ``planned_at`` null: nobody has planned it; ``share``: of what the best plan could be worth at the most."""
 
     monday: date
@@ -215,6 +217,7 @@ def _calendar(c: Calendar) -> CalendarOut:
 
 
 @router.get("/service/week", auth=may("service.see"), response=WeekPlan, operation_id="service.week")
+@still
 def see(request: SignedIn, day: date | None = None):
     """The week of a day (today's, where none is told): hours, bookings, and the plan."""
     today = timezone.localdate(now())
@@ -223,7 +226,7 @@ def see(request: SignedIn, day: date | None = None):
     return _week(day or today)
 
 
-class WeekIn(Schema):
+class WeekIn(Shape):
     monday: date
 
 
@@ -265,7 +268,7 @@ def free(request: SignedIn, payload: FreeIn):
     return _week(payload.monday)
 
 
-class HoursIn(Schema):
+class HoursIn(Shape):
     """All times of the week at which somebody is there for service."""
 
     user_id: int
@@ -301,7 +304,7 @@ def take_calendar(
     return once_only(request, act)
 
 
-class AddressIn(Schema):
+class AddressIn(Shape):
     """A calendar by its address within the workshop's network; ``printer_id`` null: of the machines that its bookings name."""
 
     name: str = Field(min_length=1, max_length=80)
@@ -336,7 +339,7 @@ def my_calendar(request: SignedIn):
     return download(body, "text/calendar; charset=utf-8", "rounds.ics")
 
 
-class FeedOut(Schema):
+class FeedOut(Shape):
     """The private address of one's rounds: whoever has it can read them."""
 
     address: str
@@ -362,7 +365,7 @@ def _origin(request: HttpRequest) -> str:
     return request.build_absolute_uri("/").rstrip("/")
 
 
-class LetterPart(Schema):
+class LetterPart(Shape):
     """A part of the letter; where it has no lines, ``empty`` says so."""
 
     title: str
@@ -370,7 +373,7 @@ class LetterPart(Schema):
     empty: str
 
 
-class LetterOut(Schema):
+class LetterOut(Shape):
     """The letter of a week: what was done in it, and how things stand now."""
 
     monday: date
@@ -398,7 +401,7 @@ def _letter_day(day: date | None) -> date:
     return day or today
 
 
-class MailOut(Schema):
+class MailOut(Shape):
     """A letter that was posted. ``said``: why it did not go the last time; ``given_up``: it is tried no more."""
 
     at: datetime
@@ -409,7 +412,7 @@ class MailOut(Schema):
     given_up: bool
 
 
-class ByMail(Schema):
+class ByMail(Shape):
     """The letter by e-mail, of whoever asks: whether a mail server is set, where it goes (empty: nowhere), and how the last one went."""
 
     is_set: bool
@@ -434,7 +437,7 @@ def by_mail(request: SignedIn):
     return _by_mail(request.user)
 
 
-class WantIn(Schema):
+class WantIn(Shape):
     """Where the letter goes from next Monday on; empty: nowhere."""
 
     address: str = Field("", max_length=200)

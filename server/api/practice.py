@@ -14,7 +14,7 @@ from kestov_core.practice.account import Account
 from kestov_core.practice.lessons import Begun
 from kestov_core.practice.prints import Print
 from kestov_core.practice.senses import Met
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from people.doorkeeping import remember
 from people.models import User, name_of
 from practice import doing, doorway, running
@@ -23,6 +23,7 @@ from practice.models import Lesson
 from .once import once
 from .permissions import may, own_or_lead_practises, sees_all_practice
 from .session import SessionState, backend, session_state
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["practice"])
@@ -30,18 +31,18 @@ router = Router(tags=["practice"])
 How = Literal["", "ended", "given_up", "unsafe"]
 
 
-class TicketOut(Schema):
+class TicketOut(Shape):
     """The way into practice: a ticket that is good for a minute, and where to (a port of this host, or an address)."""
 
     ticket: str
     beside: str
 
 
-class TicketIn(Schema):
+class TicketIn(Shape):
     ticket: str = Field(max_length=2000)
 
 
-class PracticeLesson(Schema):
+class PracticeLesson(Shape):
     """A lesson that can be begun. ``done``: how often this person has ended it; ``right``: put right at least once."""
 
     id: str
@@ -63,7 +64,7 @@ class PracticeLine(running.LessonLine):
     ended_at: datetime
 
 
-class Practises(Schema):
+class Practises(Shape):
     id: int
     name: str
     lessons: int
@@ -75,7 +76,7 @@ class PracticeAccount(Account):
     teaches: str
 
 
-class PracticeRun(Schema):
+class PracticeRun(Shape):
     """A lesson that was begun: how the machine stands, what it took so far, how the part came out last; once it has ended, the account.
 
     ``stopped``: it ended by something unsafe.
@@ -103,7 +104,7 @@ class PracticeRun(Schema):
     told: PracticeAccount | None
 
 
-class PracticeOut(Schema):
+class PracticeOut(Shape):
     """What there is to practise, what this person has done, and the lesson that they are in; ``people``: for the lead, who else practises."""
 
     lessons: list[PracticeLesson]
@@ -113,7 +114,7 @@ class PracticeOut(Schema):
     people: list[Practises]
 
 
-class PracticeBegin(Schema):
+class PracticeBegin(Shape):
     """A lesson by its id, or a machine drawn by chance: of which kind, with one fault or two. The same ``seed`` is the same machine for
     everybody; without one it is drawn. ``unaided``: without the advice."""
 
@@ -124,35 +125,35 @@ class PracticeBegin(Schema):
     unaided: bool = False
 
 
-class PracticeLook(Schema):
+class PracticeLook(Shape):
     check: str = Field(max_length=40)
     place: str = Field("", max_length=5)
 
 
-class PracticeAsk(Schema):
+class PracticeAsk(Shape):
     """A finding that a member may tell; ``places``: it is there, and asked is where."""
 
     finding: str = Field(max_length=40)
     places: list[str] = Field([], max_length=19)
 
 
-class PracticeMend(Schema):
+class PracticeMend(Shape):
     fault: str = Field(max_length=40)
     place: str = Field("", max_length=5)
 
 
-class PracticeStand(Schema):
+class PracticeStand(Shape):
     turn: Literal["unplug", "plug_in", "cool"]
 
 
-class MetOut(Schema):
+class MetOut(Shape):
     """What was met at a place, in words. What it is called is for who looked to say."""
 
     place: str
     words: str
 
 
-class PracticeDone(Schema):
+class PracticeDone(Shape):
     """What was met by something that was done, and how the lesson stands after it."""
 
     met: list[MetOut]

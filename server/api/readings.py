@@ -24,7 +24,7 @@ from kestov_core.tables.mapping import TableMap, wanted
 from measuring import recording
 from measuring.models import Capture
 from measuring.taking import Taken, known_of, measuring, procedure_at, simulated, take, take_from_stand_in
-from ninja import File, Form, Query, Router, Schema, UploadedFile
+from ninja import File, Form, Query, Router, UploadedFile
 from pydantic import BaseModel, ConfigDict, Field, create_model
 from workshop.models import Instrument
 
@@ -34,7 +34,7 @@ from .once import once
 from .parsing import parse_meta
 from .permissions import may
 from .problems import Problem
-from .shapes import CaptureOut, capture_out
+from .shapes import CaptureOut, Shape, capture_out
 from .signed import SignedIn
 from .work import WorkOut, work_out
 
@@ -43,7 +43,7 @@ router = Router(tags=["measuring"])
 Source = Literal["file", "microphone", "standin", "lossy", "typed", "network"]
 
 
-class About(Schema):
+class About(Shape):
     """What goes with a measurement. ``id`` is made by the client: sending it twice makes one capture."""
 
     id: UUID
@@ -56,7 +56,7 @@ class About(Schema):
     taken_at: datetime | None = None
 
 
-class Heard(Schema):
+class Heard(Shape):
     """What the core hears in a recording so far."""
 
     seconds: float
@@ -66,7 +66,7 @@ class Heard(Schema):
     why_not: str
 
 
-class Practice(Schema):
+class Practice(Shape):
     """What the hand instruments of a simulated machine say: rows as they would be typed, and figures that go with them."""
 
     rows: list[dict[str, float | str]]
@@ -125,7 +125,7 @@ def _routes(procedure: Procedure) -> None:
         printer = the_printer(printer_id)
         return capture_out(take(printer, name, request.user, taken, case_of(case_id, printer)))
 
-    def route(where: str, view: Any, id_: str, answers: type[Schema] = CaptureOut, **annotations: Any) -> None:
+    def route(where: str, view: Any, id_: str, answers: type[Shape] = CaptureOut, **annotations: Any) -> None:
         view.__annotations__.update(request=SignedIn, printer_id=int, **annotations)
         asked = router.post(
             path + where, auth=may("measure.take"), response=answers, operation_id=f"measure.{name}{id_}"

@@ -11,15 +11,16 @@ from kestov_core.procedures._shaped import ModeFound
 from kestov_core.procedures.resonance import PROCEDURE, ResonanceResult
 from measuring import records
 from measuring.models import Capture, Result
-from ninja import Router, Schema
+from ninja import Router
 
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["records"])
 
 
-class EarlierRecord(Schema):
+class EarlierRecord(Shape):
     """An earlier record of the same direction (or the other diagonal): its spectrum, and what the difference means."""
 
     capture_id: UUID
@@ -31,7 +32,7 @@ class EarlierRecord(Schema):
     compared: comparing.Compared | None
 
 
-class OverlayOut(Schema):
+class OverlayOut(Shape):
     """``earlier``: newest first, the oldest believable one is the baseline. ``other``: the other diagonal of a crossed pair."""
 
     earlier: list[EarlierRecord]

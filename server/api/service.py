@@ -9,7 +9,7 @@ from kestov_core.knowledge import findings
 from kestov_core.knowledge.part_kinds import part_kinds
 from kestov_core.knowledge.tasks import BY_MATERIAL, State, Task
 from kestov_core.procedures.service_due import Because
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from people.models import name_of
 from service import rounds
 from service.models import Asked
@@ -18,13 +18,14 @@ from workshop.models import Component, Printer
 from .bench import the_printer
 from .once import once
 from .permissions import may
-from .shapes import as_made
+from .shapes import Shape
 from .signed import SignedIn
+from .still import still
 
 router = Router(tags=["service"])
 
 
-class PartOf(Schema):
+class PartOf(Shape):
     """A part that a task is done to on this machine; ``lubricant``: by its material; ``adjusts``: it can be put right by adjusting."""
 
     adjusts: bool
@@ -35,14 +36,14 @@ class PartOf(Schema):
     lubricant: str
 
 
-class Shown(Schema):
+class Shown(Shape):
     """What trouble may be told as when it becomes a case."""
 
     finding: str
     label: str
 
 
-class TaskDueOut(Schema):
+class TaskDueOut(Shape):
     """A task with when it is due, why then, and how it is done; ``last_at``, ``last_by``, ``last_found``: when it was done last.
 
     ``soonest``, ``latest``: where the machine's use may bring it. ``lubricates``: by each part's material. ``fetched``: tools, and what it is
@@ -74,7 +75,7 @@ class TaskDueOut(Schema):
     last_found: str
 
 
-class AskedOut(Schema):
+class AskedOut(Shape):
     """What the machine itself asks for, in its words; ``task`` empty: nobody said which it means."""
 
     id: int
@@ -84,12 +85,12 @@ class AskedOut(Schema):
     by: str
 
 
-class KeptSound(Schema):
+class KeptSound(Shape):
     procedure: str
     place: str
 
 
-class ServiceOut(Schema):
+class ServiceOut(Shape):
     """All tasks of a machine, the most overdue first; ``round``: those of today's round, in their order; and what the machine asks for.
 
     ``listen``: the procedure and the place that keep its healthy sound.
@@ -158,22 +159,24 @@ def _task(d: rounds.Due, parts: list[Component]) -> TaskDueOut:
 
 
 @router.get("/service", auth=may("service.see"), response=list[MachineDue], operation_id="service.list")
+@still
 def list_due(request: SignedIn):
     """What is due on which machine, the most overdue first."""
     printers = Printer.on_the_floor()
     due = rounds.summaries(printers)
     rows = [MachineDue(printer_id=p.pk, printer=p.name, area=p.area.name, **vars(due[p.pk])) for p in printers]
     rows.sort(key=lambda r: (not r.due, -(r.overdue_by if r.overdue_by is not None else -1e9), r.printer))
-    return as_made(rows)
+    return rows
 
 
 @router.get("/printers/{printer_id}/service", auth=may("service.see"), response=ServiceOut, operation_id="service.see")
+@still
 def see(request: SignedIn, printer_id: int):
     """The tasks of a machine with when each is due, and today's round."""
     return _service(the_printer(printer_id))
 
 
-class TickIn(Schema):
+class TickIn(Shape):
     """A task that was done. ``found`` trouble: ``words`` say what, ``component_id`` in which of its parts, where there are several;
     ``becomes``: what becomes of it, for a case with the ``finding`` that it opens with.
     """
@@ -205,7 +208,7 @@ def tick(request: SignedIn, printer_id: int, payload: TickIn):
     return TickOut(**_service(done.printer).model_dump(), id=done.deed, case=done.case)
 
 
-class AskedIn(Schema):
+class AskedIn(Shape):
     """What a machine itself asks for, in its words; ``task``: which it means, where that is clear."""
 
     words: str = Field(min_length=2, max_length=200)

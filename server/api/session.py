@@ -9,7 +9,7 @@ from django.conf import settings
 from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
 from django.db import connection
 from django.http import HttpRequest, HttpResponse
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from people.accounts import change_password, end_sessions, is_demo, make_first, sessions_of, use_code
 from people.doorkeeping import note_sign_in, remember
 from people.models import User
@@ -18,6 +18,7 @@ from post.sending import good_address
 
 from .permissions import may
 from .problems import Problem
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["session"])
@@ -25,7 +26,7 @@ router = Router(tags=["session"])
 backend = "django.contrib.auth.backends.ModelBackend"
 
 
-class Me(Schema):
+class Me(Shape):
     id: int
     username: str
     name: str
@@ -36,7 +37,7 @@ class Me(Schema):
     hears_at: str
 
 
-class SessionState(Schema):
+class SessionState(Shape):
     """Who is signed in, whether the workshop still has no account at all, and whether reports are taken without one.
 
     ``practice``: this is the place for practice, not the workshop; ``beside``: where the other of the two is (a port of this host, or an
@@ -51,24 +52,24 @@ class SessionState(Schema):
     beside: str
 
 
-class SignIn(Schema):
+class SignIn(Shape):
     username: str = Field(max_length=150)
     password: str = Field(max_length=200)
 
 
-class FirstAccount(Schema):
+class FirstAccount(Shape):
     code: str = Field(max_length=80)
     username: str = Field(max_length=150)
     name: str = Field(max_length=80)
     password: str = Field(max_length=200)
 
 
-class NewPassword(Schema):
+class NewPassword(Shape):
     present: str = Field(max_length=200)
     new: str = Field(max_length=200)
 
 
-class ByCode(Schema):
+class ByCode(Shape):
     """A new password by the code that the lead gave."""
 
     username: str = Field(max_length=150)
@@ -76,7 +77,7 @@ class ByCode(Schema):
     new: str = Field(max_length=200)
 
 
-class SessionOut(Schema):
+class SessionOut(Shape):
     """A place where one is signed in; ``here``: the one that asks."""
 
     id: int
@@ -86,7 +87,7 @@ class SessionOut(Schema):
     here: bool
 
 
-class Preferences(Schema):
+class Preferences(Shape):
     length_unit: Literal["mm", "in"] | None = None
     force_unit: Literal["N", "lbf"] | None = None
     light: Literal["day", "dim", "system"] | None = None
@@ -108,7 +109,7 @@ def session_state(request: HttpRequest) -> SessionState:
     )
 
 
-class Health(Schema):
+class Health(Shape):
     """For proxies and monitors: that it answers, and that its database does (else it is 503)."""
 
     ok: bool

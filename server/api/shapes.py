@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Union, cast
 from uuid import UUID
 
 from cases.models import Case
-from django.http import HttpResponse
 from kestov_core import procedures
 from kestov_core.condition import Condition, Fitness
 from kestov_core.machine import PlaceKind
@@ -17,10 +16,8 @@ from kestov_core.tables.mapping import TableMap
 from measuring.condition import PrinterCondition, Shown, Stood
 from measuring.models import Capture, Result, Standing
 from measuring.taking import measuring
-from ninja import Schema
 from people.models import name_of
-from pydantic import BaseModel, Field
-from pydantic_core import to_json
+from pydantic import BaseModel, ConfigDict, Field
 
 #: What a capture came to, by the procedure that it says.
 if TYPE_CHECKING:
@@ -30,7 +27,13 @@ else:
 CaseState = Literal["reported", "in_work", "not_verified", "closed"]
 
 
-class EvidenceOut(Schema):
+class Shape(BaseModel):
+    """What a route takes or gives. A plain model: what was made from its shape is not walked through again on its way out."""
+
+    model_config = ConfigDict(from_attributes=True)
+
+
+class EvidenceOut(Shape):
     """A judged measurement of a place: what was asked, how it stands today and why, its figure with the limits it was judged by."""
 
     procedure: str
@@ -48,7 +51,7 @@ class EvidenceOut(Schema):
     in_doubt: bool
 
 
-class PlaceOut(Schema):
+class PlaceOut(Shape):
     """Condition of a place, why (``reason``: with its name), and the evidence for it. Belt x and axis x are two places."""
 
     kind: PlaceKind
@@ -60,7 +63,7 @@ class PlaceOut(Schema):
     evidence: list[EvidenceOut]
 
 
-class AxisOut(Schema):
+class AxisOut(Shape):
     """An axis folded to the worst of its places (by their number in ``places``), with the reason."""
 
     axis: str
@@ -69,14 +72,14 @@ class AxisOut(Schema):
     places: list[int]
 
 
-class ConditionOut(Schema):
+class ConditionOut(Shape):
     fitness: Fitness
     reason: str
     axes: list[AxisOut]
     places: list[PlaceOut]
 
 
-class CaseBrief(Schema):
+class CaseBrief(Shape):
     id: int
     title: str
     state: CaseState
@@ -88,7 +91,7 @@ class CaseBrief(Schema):
     closing: str
 
 
-class CaptureOut(Schema):
+class CaptureOut(Shape):
     """A capture with what the core made of it. ``found`` has the shape of the procedure's result.
 
     ``columns``: which column of its file is which, where an instrument wrote it in its own way.
@@ -212,8 +215,3 @@ def capture_out(capture: Capture, result: Result | None = None) -> CaptureOut:
 def _as_written_now(capture: Capture, result: Result) -> dict[str, Any]:
     """What was found, with what results of an earlier core did not say: which procedure, and the figure judged."""
     return result.found | {"procedure": capture.procedure, "judged": result.judged}
-
-
-def as_made(answer: BaseModel | list[Any]) -> HttpResponse:
-    """An answer that was made from its own shapes already: it is not checked a second time."""
-    return HttpResponse(to_json(answer), content_type="application/json")

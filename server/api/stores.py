@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from kestov_core.knowledge.part_kinds import part_kinds
 from kestov_core.machine import PLACES
-from ninja import Field, Query, Router, Schema
+from ninja import Field, Query, Router
 from people.models import name_of
 from service import labels, stores
 from service.models import Stock, StockMove
@@ -20,14 +20,16 @@ from .downloads import download
 from .once import once
 from .permissions import may
 from .problems import Problem
+from .shapes import Shape
 from .signed import SignedIn
+from .still import still
 
 router = Router(tags=["stores"])
 Number = Annotated[int, Field(ge=0, le=9999)]
 Some = Annotated[int, Field(ge=1, le=9999)]
 
 
-class OrderOut(Schema):
+class OrderOut(Shape):
     """Parts on their way: ``left`` have not come yet."""
 
     id: int
@@ -39,7 +41,7 @@ class OrderOut(Schema):
     by: str
 
 
-class DrawerOut(Schema):
+class DrawerOut(Shape):
     """What lies in a drawer. ``expected``, ``low``, ``high``: how many are wanted in the next quarter (5 and 95 %); ``parts``: so many sit in
     machines that may want one, of ``unknown`` more nobody can tell. ``short_on``: from then on the chance of standing without is over what
     is borne; ``order_by``: so that it is not, ``order`` of them. ``ended``: it can be had no more.
@@ -67,7 +69,7 @@ class DrawerOut(Schema):
     order: int
 
 
-class StoresOut(Schema):
+class StoresOut(Shape):
     """Drawers, what to order soonest first; types of parts; the kinds, and the places in which parts sit; ``risk``: of standing without."""
 
     drawers: list[DrawerOut]
@@ -129,12 +131,13 @@ def _drawer(d: stores.Drawer) -> DrawerOut:
 
 
 @router.get("/stores", auth=may("stores.see"), response=StoresOut, operation_id="stores.see")
+@still
 def see(request: SignedIn):
     """All drawers with what will be wanted of them, and the types of parts."""
     return _stores()
 
 
-class FitsIn(Schema):
+class FitsIn(Shape):
     """What a type fits: models (none: all), and places there (none: all of its kind)."""
 
     models: list[int] = Field([], max_length=200)
@@ -182,7 +185,7 @@ def change_type(request: SignedIn, type_id: int, payload: TypeChangeIn):
     return _stores()
 
 
-class DrawerIn(Schema):
+class DrawerIn(Shape):
     """A drawer of a type of part: where, how many at the least, days from order to drawer, what one costs; ``ended``: it can be had no more."""
 
     drawer: str = Field("", max_length=40)
@@ -201,7 +204,7 @@ def keep(request: SignedIn, type_id: int, payload: DrawerIn):
     return _stores()
 
 
-class CountIn(Schema):
+class CountIn(Shape):
     number: Number
 
 
@@ -213,7 +216,7 @@ def count(request: SignedIn, drawer_id: int, payload: CountIn):
     return _stores()
 
 
-class PartsOrderIn(Schema):
+class PartsOrderIn(Shape):
     """How many were ordered; ``expected_on`` null: after the days that an order takes."""
 
     number: Some
@@ -228,7 +231,7 @@ def order(request: SignedIn, drawer_id: int, payload: PartsOrderIn):
     return _stores()
 
 
-class CameIn(Schema):
+class CameIn(Shape):
     number: Some
 
 
@@ -250,7 +253,7 @@ def give_up(request: SignedIn, order_id: int):
     return _stores()
 
 
-class SettledIn(Schema):
+class SettledIn(Shape):
     """The chance of standing without a part that is borne, and in which money costs are told."""
 
     risk: float = Field(ge=0.001, le=0.5)
@@ -265,7 +268,7 @@ def settle(request: SignedIn, payload: SettledIn):
     return _stores()
 
 
-class MoveOut(Schema):
+class MoveOut(Shape):
     """What went into or out of a drawer; ``left``: what lay there after it."""
 
     did: Literal["counted", "came", "fitted"]
@@ -288,7 +291,7 @@ def moves(request: SignedIn, drawer_id: int):
     ]
 
 
-class LabelSheet(Schema):
+class LabelSheet(Shape):
     """A sheet of labels, by what it is called and how many it has."""
 
     name: str

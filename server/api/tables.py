@@ -12,13 +12,14 @@ from kestov_core.tables.mapping import Mapped, TableColumn, TableMap, guess, map
 from kestov_core.tables.seen import Seen, see
 from kestov_core.tables.sense import TableNote, likely, sense
 from measuring.taking import remembered
-from ninja import File, Form, Router, Schema, UploadedFile
+from ninja import File, Form, Router, UploadedFile
 from workshop.models import Instrument
 
 from .parsing import parse_meta
 from .permissions import may
 from .problems import Problem
 from .readings import read_upload
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["measuring"])
@@ -27,7 +28,7 @@ router = Router(tags=["measuring"])
 FIRST_ROWS, CELL, POINTS = 6, 40, 240
 
 
-class AskedTable(Schema):
+class AskedTable(Shape):
     """How a table is to be read; without ``columns`` as remembered for the instrument, else as its names suggest."""
 
     procedure: str
@@ -35,7 +36,7 @@ class AskedTable(Schema):
     columns: TableMap | None = None
 
 
-class TableSeries(Schema):
+class TableSeries(Shape):
     """A column as it would be read, thinned out: the least and the greatest of each stretch."""
 
     name: str
@@ -45,7 +46,7 @@ class TableSeries(Schema):
     high: list[float]
 
 
-class TableWrong(Schema):
+class TableWrong(Shape):
     """Why it cannot be read so."""
 
     code: str
@@ -53,7 +54,7 @@ class TableWrong(Schema):
     field: str | None
 
 
-class TableSeen(Schema):
+class TableSeen(Shape):
     """What stands in a table. ``as_is``: the procedure reads it as it is. ``remembered``: ``columns`` are those of the last time."""
 
     names: list[str]

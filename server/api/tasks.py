@@ -21,19 +21,21 @@ from kestov_core.knowledge.tasks import (
     Tools,
 )
 from kestov_core.knowledge.tasks import tasks as came_with
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from people.models import name_of
 from service import tasks
 from workshop.models import PrinterModel
 
 from .once import once
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
+from .still import still
 
 router = Router(tags=["service"])
 
 
-class TaskChanged(Schema):
+class TaskChanged(Shape):
     """A field that is otherwise than it came: whose it is, by whom, when and why."""
 
     field: str
@@ -43,7 +45,7 @@ class TaskChanged(Schema):
     at: datetime
 
 
-class ProposedOut(Schema):
+class ProposedOut(Shape):
     """What rounds tell of an interval: how often instead, why, out of how many rounds; finds in an interval, from ``low`` to ``high`` (5 to 95 %)."""
 
     every: Every
@@ -54,7 +56,7 @@ class ProposedOut(Schema):
     high: float
 
 
-class TaskOut(Schema):
+class TaskOut(Shape):
     """A task as it is here; ``source``: where its interval is from; ``came``: as it is below (typical, or for a model the workshop's).
 
     ``off``: not done here. ``own``: added here.
@@ -78,12 +80,12 @@ class TaskOut(Schema):
     proposed: ProposedOut | None
 
 
-class ModelNamed(Schema):
+class ModelNamed(Shape):
     id: int
     name: str
 
 
-class TasksOut(Schema):
+class TasksOut(Shape):
     """All tasks of the workshop, or of a model as its maker has them, in the order of a round; the models, and the kinds of parts."""
 
     tasks: list[TaskOut]
@@ -139,6 +141,7 @@ def _one(here: tasks.Table, t: Task, proposed: tasks.Proposal | None, off: bool)
 
 
 @router.get("/service/tasks", auth=may("service.see"), response=TasksOut, operation_id="service.tasks")
+@still
 def list_tasks(request: SignedIn, model: int | None = None):
     """The tasks of service as they are here, in the order of a round; of a ``model`` as its maker has them, laid over the workshop's."""
     if model is not None:
@@ -146,7 +149,7 @@ def list_tasks(request: SignedIn, model: int | None = None):
     return _tasks(model)
 
 
-class TaskMendIn(Schema):
+class TaskMendIn(Shape):
     """What a task is to be here, or as a model's maker has it; ``back``: fields that are again as they are below."""
 
     model_id: int | None = None
@@ -164,7 +167,7 @@ def mend_task(request: SignedIn, task: str, payload: TaskMendIn):
     return _tasks(p.model_id)
 
 
-class TaskScope(Schema):
+class TaskScope(Shape):
     """Of the workshop (null), or of a model."""
 
     model_id: int | None = None
@@ -180,7 +183,7 @@ def accept(request: SignedIn, task: str, payload: TaskScope):
     return _tasks(payload.model_id)
 
 
-class OrderIn(Schema):
+class OrderIn(Shape):
     """All tasks in the order wanted, for the workshop (``model_id`` null) or as a model's maker has it; empty: as it is below."""
 
     model_id: int | None = None
@@ -196,7 +199,7 @@ def order(request: SignedIn, payload: OrderIn):
     return _tasks(payload.model_id)
 
 
-class OwnTaskIn(Schema):
+class OwnTaskIn(Shape):
     """A task that is added: of the workshop (``model_id`` null), or from the list of a model's maker."""
 
     model_id: int | None = None

@@ -9,17 +9,19 @@ from uuid import UUID
 from django.shortcuts import get_object_or_404
 from kestov_core.procedures.wear_trend import WearTrendResult
 from measuring import trend
-from ninja import Router, Schema
+from ninja import Router
 from workshop.models import Printer
 
 from .permissions import may
 from .problems import Problem
+from .shapes import Shape
 from .signed import SignedIn
+from .still import still
 
 router = Router(tags=["trends"])
 
 
-class TrendPoint(Schema):
+class TrendPoint(Shape):
     """A figure: at how many hours of use (or days since the first), and which capture it came from."""
 
     at: datetime
@@ -29,7 +31,7 @@ class TrendPoint(Schema):
     capture_id: UUID
 
 
-class TouchedOut(Schema):
+class TouchedOut(Shape):
     """Something that was done to the place: the course before it is another one."""
 
     at: datetime
@@ -37,7 +39,7 @@ class TouchedOut(Schema):
     words: str
 
 
-class CourseOut(Schema):
+class CourseOut(Shape):
     """The course of a figure over ``over``. ``found``: what the core makes of it; ``soonest``, ``latest``: days between which the limit is
     reached at this machine's use (null: it is not, or nobody can tell).
     """
@@ -55,6 +57,7 @@ class CourseOut(Schema):
 
 
 @router.get("/printers/{printer_id}/trend", auth=may("trend.see"), response=CourseOut, operation_id="trend.see")
+@still
 def see(request: SignedIn, printer_id: int, place: str, procedure: str):
     """How a figure of a place has gone since it was first measured."""
     printer = get_object_or_404(Printer.objects.select_related("model"), pk=printer_id)

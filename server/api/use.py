@@ -9,7 +9,7 @@ from django.utils import timezone
 from kestov_core.condition.use import Meter
 from kestov_core.errors import BadInput
 from kestov_core.tables import jobs
-from ninja import Field, File, Form, Router, Schema, UploadedFile
+from ninja import Field, File, Form, Router, UploadedFile
 from people.clock import now
 from people.models import name_of
 from workshop import job_logs, meters
@@ -20,7 +20,9 @@ from .once import once
 from .parsing import parse_meta
 from .permissions import may
 from .readings import read_upload
+from .shapes import Shape
 from .signed import SignedIn
+from .still import still
 from .work import WorkOut, work_out
 
 router = Router(tags=["use"])
@@ -29,7 +31,7 @@ Hours = Annotated[float, Field(ge=0, le=1e6)]
 _WEEKS, _LOGS, _FIRST, _CELL = 104, 20, 5, 40
 
 
-class MeterOut(Schema):
+class MeterOut(Shape):
     """What a meter stands at now, in ``unit``. ``what``: hours, filament, or the axis whose travel it counts.
 
     ``estimated``: worked out from the use since ``read_at``; ``typical``: nobody counts it, it goes by the hours; ``u95``: how far it may
@@ -47,7 +49,7 @@ class MeterOut(Schema):
     shown: float | None
 
 
-class WeekOut(Schema):
+class WeekOut(Shape):
     """What the job logs add up to in the week from a Monday."""
 
     monday: date
@@ -55,7 +57,7 @@ class WeekOut(Schema):
     filament_kg: float | None
 
 
-class WrongRowOut(Schema):
+class WrongRowOut(Shape):
     """A row of a log that cannot be taken; ``row`` 0: it is the log as a whole."""
 
     row: int
@@ -63,7 +65,7 @@ class WrongRowOut(Schema):
     message: str
 
 
-class LogOut(Schema):
+class LogOut(Shape):
     """A job log that was brought. ``taken_at`` null: it waits, or it was refused for what is ``wrong``."""
 
     id: int
@@ -78,7 +80,7 @@ class LogOut(Schema):
     wrong: list[WrongRowOut]
 
 
-class UseOut(Schema):
+class UseOut(Shape):
     """How much a machine was used."""
 
     meters: list[MeterOut]
@@ -133,12 +135,13 @@ def _log(row: JobLog) -> LogOut:
 
 
 @router.get("/printers/{printer_id}/use", auth=may("use.see"), response=UseOut, operation_id="use.see")
+@still
 def see(request: SignedIn, printer_id: int):
     """How much a machine was used: its meters, and its job logs by weeks."""
     return _use(the_printer(printer_id))
 
 
-class MeterIn(Schema):
+class MeterIn(Shape):
     """What a machine's meters show. ``reset``: they began anew, as with a replaced board."""
 
     hours: Hours
@@ -156,14 +159,14 @@ def read_meter(request: SignedIn, printer_id: int, payload: MeterIn):
     return _use(printer)
 
 
-class AskedLog(Schema):
+class AskedLog(Shape):
     """How a job log is to be read; without ``columns`` as remembered for the machine, else as its names suggest, in ``zone``."""
 
     columns: jobs.JobColumns | None = None
     zone: str = Field("UTC", max_length=60)
 
 
-class LogSeen(Schema):
+class LogSeen(Shape):
     """What stands in a job log, or in its beginning, and what of it would be taken.
 
     ``remembered``: ``columns`` are those of the last time. ``unbegun``: rows that tell of no use. ``known``: jobs that are there already.
@@ -225,7 +228,7 @@ def look(request: SignedIn, printer_id: int, meta: Annotated[str, Form()], file:
     )
 
 
-class TakeLog(Schema):
+class TakeLog(Shape):
     """How a job log is read."""
 
     columns: jobs.JobColumns

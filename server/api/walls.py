@@ -8,18 +8,19 @@ from django.shortcuts import get_object_or_404
 from kestov_core.signals.wall import WallMarks, WallMeasured
 from measuring import walls
 from measuring.models import WallPicture
-from ninja import File, Router, Schema, UploadedFile
+from ninja import File, Router, UploadedFile
 from workshop.pictures import read_picture
 
 from .bench import the_printer
 from .once import once, once_only
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["walls"])
 
 
-class WallOut(Schema):
+class WallOut(Shape):
     """A picture of a wall (its image at ``/api/walls/ID/image``), what was marked, and what came of it."""
 
     id: int

@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404
 from keeping.by_worker import ask_backup
 from kestov_core import knowledge, procedures
 from measuring import recomputing
-from ninja import Router, Schema
+from ninja import Router
 from people.clock import now
 from people.models import audit, name_of
 from pydantic import Field
@@ -20,6 +20,7 @@ from workshop.models import Printer
 
 from .once import once
 from .permissions import may, own_or_lead
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["work"])
@@ -29,7 +30,7 @@ _State = Literal["waiting", "running", "done", "stopped", "failed"]
 _LISTED = 30
 
 
-class WorkOut(Schema):
+class WorkOut(Shape):
     """A piece of long work. ``done`` of ``total`` (0: not known); ``said``: how it ended, in words; ``capture``: what was recorded.
 
     ``decide``: what a new core would change waits to be accepted or left.
@@ -51,14 +52,14 @@ class WorkOut(Schema):
     capture: str | None
 
 
-class Measured(Schema):
+class Measured(Shape):
     """A procedure by its name, and as people call it."""
 
     name: str
     words: str
 
 
-class WorkList(Schema):
+class WorkList(Shape):
     """Newest first. ``workers``: how many give signs of life; where there is none, all of it waits. ``measured``: what can be
     computed again."""
 
@@ -67,7 +68,7 @@ class WorkList(Schema):
     measured: list[Measured]
 
 
-class RecomputeIn(Schema):
+class RecomputeIn(Shape):
     """Which captures: of a machine, of a procedure, or all; ``every``: also those that today's core has computed."""
 
     printer_id: int | None = None
@@ -75,7 +76,7 @@ class RecomputeIn(Schema):
     every: bool = False
 
 
-class Change(Schema):
+class Change(Shape):
     """A capture whose verdict would change."""
 
     capture_id: str
@@ -88,7 +89,7 @@ class Change(Schema):
     will_be: str
 
 
-class Changes(Schema):
+class Changes(Shape):
     """What a new core would change; the list may be shorter than the count."""
 
     changed: int

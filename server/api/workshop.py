@@ -16,7 +16,7 @@ from kestov_core.describing import LimitTold
 from kestov_core.knowledge.mended import Book
 from kestov_core.machine import Description
 from measuring.checks import doubt
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from people import trail
 from people.accounts import add_account, change_account, make_code
 from people.models import Role, User, name_of
@@ -25,6 +25,7 @@ from workshop.models import Area, Instrument, Printer, PrinterModel, School
 
 from .once import once
 from .permissions import may
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["workshop"])
@@ -33,25 +34,25 @@ router = Router(tags=["workshop"])
 _MOST_LOOKS = 8
 
 
-class AreaIn(Schema):
+class AreaIn(Shape):
     name: str = Field(min_length=1, max_length=60)
 
 
-class ModelIn(Schema):
+class ModelIn(Shape):
     name: str = Field(min_length=1, max_length=60)
     description: Description
     limits: list[LimitTold] = Field([], max_length=500)
     notes: str = Field("", max_length=4000)
 
 
-class Learned(Schema):
+class Learned(Shape):
     """A cause that was confirmed on machines of a model, and how often."""
 
     label: str
     times: int
 
 
-class LookLearned(Schema):
+class LookLearned(Shape):
     """What the closed cases of a model say of a check.
 
     ``should``: how often something was there that it looks for; ``saw``: and it saw it. ``minutes``: what it took, in the mean of
@@ -73,7 +74,7 @@ class ModelOut(ModelIn):
     looks: list[LookLearned] = []
 
 
-class PrinterIn(Schema):
+class PrinterIn(Shape):
     name: str = Field(min_length=1, max_length=40)
     model_id: int
     area_id: int
@@ -90,7 +91,7 @@ class PrinterBrief(PrinterIn):
 Size = Annotated[float, Field(ge=0, le=1e6)]
 
 
-class InstrumentFacts(Schema):
+class InstrumentFacts(Shape):
     """What an instrument is: the smallest step that it shows, and what it is said to be good to, in its unit."""
 
     name: str = Field(min_length=1, max_length=60)
@@ -118,7 +119,7 @@ class AreaFull(AreaIn):
     id: int
 
 
-class LimitKind(Schema):
+class LimitKind(Shape):
     """What the limits table may hold: a whole band, or its upper end alone."""
 
     what: str
@@ -127,7 +128,7 @@ class LimitKind(Schema):
     side: Literal["high", "band"]
 
 
-class SchoolHeld(Schema):
+class SchoolHeld(Shape):
     """A question over which practitioners differ, its answers (the typical one first), and which this workshop holds with."""
 
     what: str
@@ -136,12 +137,12 @@ class SchoolHeld(Schema):
     choice: str
 
 
-class SchoolIn(Schema):
+class SchoolIn(Shape):
     what: Annotated[str, Field(max_length=20)]
     choice: Annotated[str, Field(max_length=20)]
 
 
-class Workshop(Schema):
+class Workshop(Shape):
     areas: list[AreaFull]
     models: list[ModelOut]
     printers: list[PrinterBrief]
@@ -150,19 +151,19 @@ class Workshop(Schema):
     schools: list[SchoolHeld]
 
 
-class PersonIn(Schema):
+class PersonIn(Shape):
     username: str = Field(max_length=150)
     name: str = Field(max_length=80)
     password: str = Field(max_length=200)
     role: Literal["member", "technician", "lead"] = "member"
 
 
-class PersonChange(Schema):
+class PersonChange(Shape):
     role: Literal["member", "technician", "lead"] | None = None
     is_active: bool | None = None
 
 
-class PersonOut(Schema):
+class PersonOut(Shape):
     id: int
     username: str
     name: str
@@ -170,7 +171,7 @@ class PersonOut(Schema):
     is_active: bool
 
 
-class AuditLine(Schema):
+class AuditLine(Shape):
     """``entered_at``: when it was entered on a device without network; null where it came at once."""
 
     at: datetime
@@ -181,7 +182,7 @@ class AuditLine(Schema):
     words: str
 
 
-class AuditPage(Schema):
+class AuditPage(Shape):
     """A page of the audit trail, newest first; ``more``: older lines follow."""
 
     lines: list[AuditLine]
@@ -368,7 +369,7 @@ def change_person(request: SignedIn, user_id: int, payload: PersonChange):
     return _people()
 
 
-class CodeOut(Schema):
+class CodeOut(Shape):
     """A code for a new password, told once."""
 
     code: str

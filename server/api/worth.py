@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from django.utils import timezone
 from kestov_core.condition.worth import LASTS_YEARS, Speaks
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from people.clock import now
 from people.models import name_of
 from service import stores, worth
@@ -19,13 +19,14 @@ from workshop.models import PrinterModel
 from .once import once
 from .permissions import may
 from .problems import Problem
+from .shapes import Shape
 from .signed import SignedIn
 
 router = Router(tags=["service"])
 Money = Annotated[Decimal, Field(ge=0, le=Decimal(9_999_999), decimal_places=2)]
 
 
-class ReasonOut(Schema):
+class ReasonOut(Shape):
     """What speaks for not going on as before; ``undecided``: the lead has not decided since it does."""
 
     speaks: Speaks
@@ -33,14 +34,14 @@ class ReasonOut(Schema):
     undecided: bool
 
 
-class DecidedOut(Schema):
+class DecidedOut(Shape):
     decided: worth.Decision
     why: str
     at: datetime
     by: str
 
 
-class QuoteOut(Schema):
+class QuoteOut(Shape):
     """What a repair would take, as somebody has told it."""
 
     parts: Decimal
@@ -50,7 +51,7 @@ class QuoteOut(Schema):
     by: str
 
 
-class MachineTook(Schema):
+class MachineTook(Shape):
     """What a machine took in a year: minutes of people, parts (``unpriced`` of them have no price), days that it stood; beside it what it
     printed (``printed_hours`` give or take ``printed_u95``; ``kg`` where logs tell).
 
@@ -81,7 +82,7 @@ class MachineTook(Schema):
     a_year: float | None
 
 
-class ModelPrice(Schema):
+class ModelPrice(Shape):
     """What another machine of a model costs (null: nobody told), and how long one lasts."""
 
     model_id: int
@@ -90,7 +91,7 @@ class ModelPrice(Schema):
     lasts_years: float
 
 
-class WorthOut(Schema):
+class WorthOut(Shape):
     """All machines with what they took since a day; what an hour of somebody's time costs (null: not told), in which money."""
 
     since: date
@@ -159,7 +160,7 @@ def see(request: SignedIn):
     return _worth()
 
 
-class HourIn(Schema):
+class HourIn(Shape):
     """What an hour of somebody's time costs; null: nobody tells."""
 
     hour: Annotated[Decimal, Field(ge=0, le=Decimal(99_999), decimal_places=2)] | None
@@ -173,7 +174,7 @@ def hour(request: SignedIn, payload: HourIn):
     return _worth()
 
 
-class PriceIn(Schema):
+class PriceIn(Shape):
     """What another machine of a model costs (null: nobody tells), and for how many years one lasts."""
 
     model_id: int
@@ -189,7 +190,7 @@ def price(request: SignedIn, payload: PriceIn):
     return _worth()
 
 
-class QuoteIn(Schema):
+class QuoteIn(Shape):
     """What a repair would take; of neither parts nor hours it is reckoned again."""
 
     printer_id: int
@@ -207,7 +208,7 @@ def quote(request: SignedIn, payload: QuoteIn):
     return _worth()
 
 
-class WarrantyIn(Schema):
+class WarrantyIn(Shape):
     printer_id: int
     until: date | None
 
@@ -222,7 +223,7 @@ def warranty(request: SignedIn, payload: WarrantyIn):
     return _worth()
 
 
-class DecideIn(Schema):
+class DecideIn(Shape):
     printer_id: int
     decided: Literal["keep", "retire", "warranty"]
     why: str = Field("", max_length=300)

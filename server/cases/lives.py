@@ -12,7 +12,7 @@ from datetime import date, timedelta
 from typing import NamedTuple
 
 import numpy as np
-from django.db.models import F, Q
+from django.db.models import Q
 from kestov_core.condition.use import Use
 from kestov_core.knowledge.part_kinds import part_kinds
 from kestov_core.procedures.life import FEW, Life
@@ -62,10 +62,19 @@ class Lives:
         if kind:
             gone = gone.filter(kind=kind, type_id=type_id)
         told = gone.filter(removed_hours__isnull=False, fitted_hours__isnull=False).order_by("id")
-        ran = F("removed_hours") - F("fitted_hours") + F("brought_hours")
-        names = ("pk", "printer_id", "label", "ran", "removed_because", "kind", "type_id")
-        for pk, printer, label, hours, because, of_kind, of_type in told.annotate(ran=ran).values_list(*names):
-            if hours > 0:
+        names = (
+            "kind",
+            "type_id",
+            "pk",
+            "printer_id",
+            "label",
+            "removed_because",
+            "removed_hours",
+            "fitted_hours",
+            "brought_hours",
+        )
+        for of_kind, of_type, pk, printer, label, because, removed, fitted, brought in told.values_list(*names):
+            if (hours := removed - fitted + brought) > 0:
                 self._rows[of_kind, of_type].append(
                     Ran(pk, printer, label, hours, because in ("failed", "worn"), False)
                 )

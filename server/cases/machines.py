@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date
+from typing import Any
 
 from kestov_core import knowledge
-from measuring.checks import doubted
+from measuring.checks import doubted, speaks_against
 from measuring.condition import PrinterCondition, Trouble, conditions, wants
 from people.clock import now
 from people.models import name_of
@@ -110,14 +112,12 @@ def _measurements(rows: Sequence[MachineNow]) -> list[Pressing]:
     return out
 
 
-@worklist.register
-def _instruments(rows: Sequence[MachineNow]) -> list[Pressing]:
-    """Instruments whose check is due, or found them off: every figure that they give hangs on it."""
-    moment = now()
-    return [
-        Pressing(4, moment, Wanted(title=f"Check {i.name}", why=why, kind="instrument", instrument_id=i.pk))
-        for i, why in doubted()
-    ]
+@worklist.few(doubted, id="pk", name="name", off="found_off", due="check_due")
+def _instrument(row: dict[str, Any]) -> Pressing:
+    """An instrument whose check is due, or found it off: every figure that it gives hangs on it."""
+    why = speaks_against(row["off"], None if row["due"] is None else date.fromisoformat(row["due"]))
+    what = Wanted(title=f"Check {row['name']}", why=why, kind="instrument", instrument_id=row["id"])
+    return Pressing(4, now(), what)
 
 
 def _pressing(case: Case, tagged_out: bool) -> tuple[int, str]:

@@ -44,7 +44,7 @@ def parts_now(printer: Printer, meter: Meter | None = None) -> list[PartNow]:
     meter = meter or meter_of(printer)
     stands = condition(printer)
     by_key = {c.pk: c for c in there}
-    newest, looked = _newest(by_key), _newest(by_key, did__in=SEEN_TO)
+    newest, looked = _newest(by_key)
     confirmed = _confirmed(printer)
     out = []
     order = list(part_kinds())
@@ -61,14 +61,20 @@ def parts_now(printer: Printer, meter: Meter | None = None) -> list[PartNow]:
     return out
 
 
-def _newest(parts: dict[int, Component], **only: object) -> dict[int, Deed]:
-    """What was done to each part last."""
-    rows = Deed.objects.filter(component__in=parts, **only).select_related("by")
-    out = {}
-    for deed in rows.order_by("component_id", "-at", "-id").distinct("component_id"):
+def _newest(parts: dict[int, Component]) -> tuple[dict[int, Deed], dict[int, Deed]]:
+    """What was done to each part last, and of that by which its state is seen."""
+    rows = Deed.objects.filter(component__in=parts).select_related("by").order_by("component_id", "-at", "-id")
+    last = rows.distinct("component_id")
+    newest: dict[int, Deed] = {}
+    looked: dict[int, Deed] = {}
+    for deed in last.union(last.filter(did__in=SEEN_TO), all=True):
         deed.component = parts[deed.component_id]
-        out[deed.component_id] = deed
-    return out
+        known = newest.setdefault(deed.component_id, deed)
+        if (deed.at, deed.pk) > (known.at, known.pk):
+            newest[deed.component_id] = deed
+        if deed.did in SEEN_TO:
+            looked[deed.component_id] = deed
+    return newest, looked
 
 
 def empty_positions(printer: Printer, parts: Iterable[PartNow]) -> list[Position]:

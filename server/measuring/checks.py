@@ -7,7 +7,7 @@ from datetime import date
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Q
+from django.db.models import Q, QuerySet
 from kestov_core import CORE_VERSION, procedures
 from kestov_core.procedures.instrument_check import PROCEDURE
 from people.clock import now
@@ -60,17 +60,19 @@ def _off(found: Mapping[str, Any]) -> str:
 
 def doubt(instrument: Instrument) -> str:
     """Why an instrument should not be believed as it is, in words; empty where nothing speaks against it."""
-    if instrument.found_off:
-        return instrument.found_off
-    if instrument.check_due is not None and instrument.check_due < now().date():
-        return f"Its check was due on {instrument.check_due}."
-    return ""
+    return speaks_against(instrument.found_off, instrument.check_due)
 
 
-def doubted() -> list[tuple[Instrument, str]]:
-    """All instruments that something speaks against, each with what."""
-    rows = Instrument.objects.filter(Q(check_due__lt=now().date()) | ~Q(found_off=""))
-    return [(i, doubt(i)) for i in rows]
+def speaks_against(found_off: str, due: date | None) -> str:
+    """The same by what its newest check found, and by when the next is due."""
+    if found_off:
+        return found_off
+    return f"Its check was due on {due}." if due is not None and due < now().date() else ""
+
+
+def doubted() -> QuerySet[Instrument]:
+    """All instruments that something speaks against."""
+    return Instrument.objects.filter(Q(check_due__lt=now().date()) | ~Q(found_off=""))
 
 
 def left_open(instrument: Instrument) -> float | None:

@@ -6,19 +6,23 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import timedelta
+from typing import Any
 
-from django.db.models import QuerySet
+from django.contrib.postgres.expressions import ArraySubquery
+from django.db.models import DateTimeField, ExpressionWrapper, OuterRef, QuerySet, Subquery
 from kestov_core import knowledge
 from kestov_core.condition.fleet import Across, Member, across
 from people.clock import now
 from workshop.models import Printer, PrinterModel, of_these
 
 from .happened import happened_on
-from .models import Standing
-from .trend import Figure, figures_of
+from .models import Capture, Standing
+from .trend import Figure, alike, figures_in
 
 #: A figure before is one from so long before the newest, and not from longer ago: what a room does, it does over weeks.
 _SINCE, _LONGEST = timedelta(days=10), timedelta(days=400)
+#: Of either so many captures are looked at for a figure.
+_LOOKED_AT = 5
 #: Older figures say nothing of a machine's place among the others today.
 _OF_TODAY = timedelta(days=200)
 
@@ -81,30 +85,29 @@ def models_with_figures() -> list[tuple[PrinterModel, list[Common]]]:
 
 def fleet(model_id: int, procedure: str, place: str) -> Fleet | None:
     """One figure across the machines of a model; None where fewer than two have it."""
-    printers = [p for p in Printer.on_the_floor() if p.model_id == model_id]
-    by_printer = {p.pk: p for p in printers}
-    rows = list(_today(Standing.objects.filter(printer__in=printers, procedure=procedure, place=place)))  # fmt: skip
+    by_printer = {p.pk: p for p in Printer.on_the_floor(model=model_id)}
+    standings = Standing.objects.filter(printer__in=by_printer, procedure=procedure, place=place)
+    rows = list(_today(standings).annotate(**_captures(place, procedure)))
     words = _most((s.words, s.unit) for s in rows)
     rows = [s for s in rows if (s.words, s.unit) == words]
     if len(rows) < 2 or words is None:
         return None
-    after = now() - _LONGEST - _OF_TODAY
-    on = [by_printer[s.printer_id] for s in rows]
-    figures = figures_of(on, place, procedure, *words, after=after)
-    done = happened_on(on, after)
+    figures = figures_in({c for s in rows for c in (*s.newest, *s.older)}, *words)
+    pairs = {pk: (course[-1], _before(course)) for pk, course in figures.items()}
+    since = min((before.at for _, before in pairs.values() if before is not None), default=now())
+    done = happened_on([by_printer[pk] for pk in pairs], since)
     stood = []
     for s in rows:
-        printer, course = by_printer[s.printer_id], figures[s.printer_id]
-        if not course:
+        if s.printer_id not in pairs:
             continue
-        before = next((f for f in reversed(course) if course[-1].at - f.at >= _SINCE), None)
+        printer, (newest, before) = by_printer[s.printer_id], pairs[s.printer_id]
         motion = printer.motion()
         touched = next(
             (h.words for h in sorted(done[printer.pk], key=lambda h: h.at, reverse=True)
-             if before is not None and before.at < h.at <= course[-1].at and h.overtakes(motion, procedure, place)),
+             if before is not None and before.at < h.at <= newest.at and h.overtakes(motion, procedure, place)),
             "",
         )  # fmt: skip
-        stood.append(Stood(printer, course[-1], s.u95, before, touched, s.low, s.high, s.verdict))
+        stood.append(Stood(printer, newest, s.u95, before, touched, s.low, s.high, s.verdict))
     if len(stood) < 2:
         return None
     stood.sort(key=lambda m: m.printer.name)
@@ -113,6 +116,27 @@ def fleet(model_id: int, procedure: str, place: str) -> Fleet | None:
         for m in stood
     ]
     return Fleet(Common(procedure, place, *words, machines=len(stood)), stood, across(members, words[1]))
+
+
+def _captures(place: str, procedure: str) -> dict[str, Any]:
+    """Of a standing: the newest captures that tell the same of the place, and the newest of so long before."""
+    told = Capture.objects.filter(
+        printer=OuterRef("printer"),
+        place=place,
+        procedure__in=alike(procedure),
+        taken_at__gte=now() - _LONGEST - _OF_TODAY,
+    )
+    newest = told.current().order_by("-taken_at")
+    older = newest.filter(taken_at__lte=ExpressionWrapper(OuterRef("newest_at") - _SINCE, DateTimeField()))
+    return {
+        "newest_at": Subquery(newest.values("taken_at")[:1]),
+        "newest": ArraySubquery(newest.values("pk")[:_LOOKED_AT]),
+        "older": ArraySubquery(older.values("pk")[:_LOOKED_AT]),
+    }
+
+
+def _before(course: list[Figure]) -> Figure | None:
+    return next((f for f in reversed(course) if course[-1].at - f.at >= _SINCE), None)
 
 
 def _today(rows: QuerySet[Standing]) -> QuerySet[Standing]:

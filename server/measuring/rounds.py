@@ -55,12 +55,15 @@ class Round:
     actions: list[Action] = field(default_factory=list)
 
 
-def newest_tension(printer: Printer, place: str) -> Reading | None:
-    """The belt's newest reading that no correction has replaced, whenever it was taken."""
-    rows = Capture.objects.filter(printer=printer, place=place, procedure__in=tension()).current().defer("data")
-    newest = rows.select_related("taken_by", "instrument").prefetch_related("results").first()
-    result = newest.latest() if newest is not None else None
-    return Reading(newest, result) if newest is not None and result is not None else None
+def newest_tensions(printer: Printer, places: Sequence[str]) -> dict[str, Reading]:
+    """Of belts the newest reading that no correction has replaced, whenever it was taken, by place."""
+    if not places:
+        return {}
+    rows = Capture.objects.filter(printer=printer, procedure__in=tension()).current().order_by("-taken_at")
+    newest, *others = (rows.filter(place=place).values("pk")[:1] for place in places)
+    found = Capture.objects.filter(pk__in=newest.union(*others, all=True)).defer("data")
+    told = found.select_related("taken_by", "instrument").prefetch_related("results")
+    return {c.place: Reading(c, result) for c in told if (result := c.latest()) is not None}
 
 
 def not_read(places: Sequence[str], last: Round | None) -> list[str]:
@@ -157,7 +160,7 @@ def target_of(printer: Printer, place: str) -> tuple[float, float, str]:
     """The tension band (N) of a belt with its source: the model's limit, this machine's own best, else typical for its width."""
     from kestov_core.machine import tension_band_typical
 
-    limit = Limit.objects.filter(model=printer.model, what="tension", place=place).first()
+    limit = next((x for x in printer.model.limits.all() if (x.what, x.place) == ("tension", place)), None)
     told = None
     if limit is not None and limit.low is not None and limit.high is not None:
         told = limit.low, limit.high, limit.source

@@ -7,13 +7,15 @@ Over the machine's hours of use where its meter was read, else over days. The fi
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections import defaultdict
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any, Literal
 from uuid import UUID
 
 import numpy as np
+from django.db.models import QuerySet
 from kestov_core import procedures
 from kestov_core.condition.use import Meter
 from kestov_core.errors import BadInput
@@ -82,7 +84,9 @@ def _course(printer: Printer, place: str, procedure: str, meter: Meter) -> Cours
     standing = Standing.objects.filter(printer=printer, place=place, procedure=procedure).first()
     if standing is None or standing.value is None:
         return None
-    rows = figures_of([printer], place, procedure, standing.words, standing.unit)[printer.pk]
+    captures = Capture.objects.filter(printer=printer, place=place, procedure__in=alike(procedure)).current()
+    newest = captures.order_by("-taken_at").values("pk")[:_MOST]
+    rows = figures_in(newest, standing.words, standing.unit)[printer.pk]
     if not rows:
         return None
     out = _over(meter, [r.at for r in rows])
@@ -131,24 +135,22 @@ class Figure:
     capture: UUID
 
 
-def figures_of(
-    printers: Sequence[Printer], place: str, procedure: str, words: str, unit: str, after: datetime | None = None
-) -> dict[int, list[Figure]]:
-    """Of machines, each time's figure of the same words, by all that tells the same of the place; oldest first."""
+def alike(procedure: str) -> tuple[str, ...]:
+    """All procedures that tell the same of a place as this one."""
     gives = procedures.get(procedure).gives
-    alike = procedures.giving(gives) if gives else (procedure,)
-    captures = Capture.objects.filter(printer__in=printers, place=place, procedure__in=alike).current()
-    if after is not None:
-        captures = captures.filter(taken_at__gte=after)
-    newest = list(captures.order_by("-taken_at").values_list("pk", flat=True)[: _MOST * max(1, len(printers))])
-    rows = Result.objects.filter(capture__in=newest).order_by("capture__taken_at", "computed_at")
+    return procedures.giving(gives) if gives else (procedure,)
+
+
+def figures_in(captures: Collection[UUID] | QuerySet[Any], words: str, unit: str) -> dict[int, list[Figure]]:
+    """What captures told under the same words, by machine, oldest first."""
+    rows = Result.objects.filter(capture__in=captures).order_by("capture__taken_at", "computed_at")
     found: dict[UUID, tuple[int, Figure]] = {}
     read = rows.values_list("capture__printer_id", "capture_id", "capture__taken_at", "found__judged")
     for printer, key, at, judged in read:
         figure = _same(judged or [], words, unit)
         if figure is not None:
             found[key] = printer, Figure(at, figure[0], figure[1], key)
-    out: dict[int, list[Figure]] = {p.pk: [] for p in printers}
+    out: dict[int, list[Figure]] = defaultdict(list)
     for printer, one in found.values():
         out[printer].append(one)
     return out

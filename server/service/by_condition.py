@@ -28,12 +28,37 @@ Known = Mapping[int, Mapping[str, Task]]
 Last = Mapping[int, Mapping[str, Then]]
 
 
+class Part(NamedTuple):
+    """A part with what its age rests on, as `components.age_hours` reads it, and its life; named as it is asked for."""
+
+    kind: str
+    label: str
+    type__life_hours: float | None
+    fitted_on: date | None
+    fitted_hours: float | None
+    brought_hours: float
+
+
+def sitting(printers: Sequence[Printer]) -> dict[int, list[Part]]:
+    """The parts that sit in machines, by machine."""
+    out: dict[int, list[Part]] = {p.pk: [] for p in printers}
+    rows = Component.objects.filter(of_these(printers), removed_on=None).order_by("id")
+    for pk, *told in rows.values_list("printer_id", *Part._fields):
+        if pk in out:
+            out[pk].append(Part(*told))
+    return out
+
+
 def asked(
-    printers: Sequence[Printer], known: Known, hours: Mapping[int, Meter], last: Last
+    printers: Sequence[Printer],
+    known: Known,
+    hours: Mapping[int, Meter],
+    last: Last,
+    parts: Mapping[int, Sequence[Part]],
 ) -> dict[int, dict[str, str]]:
     """Tasks that are due at once, by machine, each with why."""
     out: dict[int, dict[str, str]] = {p.pk: {} for p in printers}
-    for pk, task, words in [*_in_doubt(printers, known, last), *_worn(printers, known, hours, last)]:
+    for pk, task, words in [*_in_doubt(printers, known, last), *_worn(known, hours, last, parts)]:
         out[pk][task] = words
     return out
 
@@ -61,17 +86,6 @@ def _in_doubt(printers: Sequence[Printer], known: Known, last: Last) -> list[tup
     return out
 
 
-class _Part(NamedTuple):
-    """What a part's age rests on, as `components.age_hours` reads it, and its life; named as it is asked for."""
-
-    kind: str
-    label: str
-    type__life_hours: float | None
-    fitted_on: date | None
-    fitted_hours: float | None
-    brought_hours: float
-
-
 class _Stands(NamedTuple):
     """A meter as it stood last, and its use of late."""
 
@@ -84,7 +98,7 @@ class _Stands(NamedTuple):
 
 
 @lru_cache(maxsize=2048)
-def _over(parts: tuple[_Part, ...], stands: _Stands, moment: datetime) -> tuple[tuple[float, str, str], ...]:
+def _over(parts: tuple[Part, ...], stands: _Stands, moment: datetime) -> tuple[tuple[float, str, str], ...]:
     """Parts of a machine that have their expected life behind them, the furthest over first: how far, in words, of which kind.
 
     What it rests on changes seldom; of a whole floor there are thousands.
@@ -98,22 +112,16 @@ def _over(parts: tuple[_Part, ...], stands: _Stands, moment: datetime) -> tuple[
 
 
 def _worn(
-    printers: Sequence[Printer], known: Known, hours: Mapping[int, Meter], last: Last
+    known: Known, hours: Mapping[int, Meter], last: Last, parts: Mapping[int, Sequence[Part]]
 ) -> list[tuple[int, str, str]]:
     """Tasks whose parts have their expected life behind them, unless they were looked at of late; the furthest over first."""
     wanted = _of(known, "life")
-    if not wanted:
-        return []
     kinds = {kind for _, t in wanted for kind in t.parts}
-    rows = Component.objects.filter(of_these(printers), removed_on=None, kind__in=kinds).order_by("id")
-    parts: dict[int, list[_Part]] = defaultdict(list)
-    for pk, *told in rows.values_list("printer_id", *_Part._fields):
-        parts[pk].append(_Part(*told))
     hour = hour_now()
     worn = {
-        pk: _over(tuple(mine), _Stands.of(hours[pk]), since_read(hours[pk], hour))
+        pk: _over(tuple(p for p in mine if p.kind in kinds), _Stands.of(hours[pk]), since_read(hours[pk], hour))
         for pk, mine in parts.items()
-        if pk in hours
+        if wanted and pk in hours
     }
     out = []
     for pk, task in wanted:

@@ -6,14 +6,13 @@ reckoned by the core. Not here: who does it when.
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterable, Mapping
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from functools import lru_cache
 from typing import Literal
 
 from cases import acts
-from django.contrib.postgres.aggregates import ArrayAgg
 from django.db import transaction
 from django.db.models import QuerySet
 from django.utils import timezone
@@ -63,13 +62,13 @@ class Due:
 def due_on(printer: Printer) -> list[Due]:
     """All tasks of a machine, the most overdue first."""
     m = meters_of(printer)
-    there = set(Component.objects.filter(printer=printer, removed_on=None).values_list("kind", flat=True))
+    parts = by_condition.sitting([printer])
     last = tasks.last_of(Done.objects.filter(printer=printer))
     table = tasks.table(printer.model_id)
-    asked = by_condition.asked([printer], {printer.pk: table.tasks}, {printer.pk: m.hours}, last)[printer.pk]
+    asked = by_condition.asked([printer], {printer.pk: table.tasks}, {printer.pk: m.hours}, last, parts)[printer.pk]
     asked |= {a.task: a.words for a in Asked.objects.filter(printer=printer, cleared_at=None) if a.task}
     used = tuple(_counted(meter, now()) for meter in (m.hours, m.filament, _travel(m)))
-    return list(_reckon(_basis(printer, table, there, last[printer.pk], asked, used, timezone.localdate(now()))))
+    return list(_reckon(_basis(printer, table, parts, last[printer.pk], asked, used, timezone.localdate(now()))))
 
 
 def due_of(printers: list[Printer]) -> dict[int, list[Due]]:
@@ -118,7 +117,7 @@ class _Basis:
 def _basis(
     printer: Printer,
     table: tasks.Table,
-    there: Iterable[str],
+    parts: Mapping[int, Sequence[by_condition.Part]],
     last: Mapping[str, Last],
     asked: Mapping[str, str],
     used: tuple[_Count, ...],
@@ -127,7 +126,7 @@ def _basis(
     return _Basis(
         table.version,
         table.tasks,
-        frozenset(there),
+        frozenset(part.kind for part in parts[printer.pk]),
         tuple(sorted(last.items())),
         tuple(sorted(asked.items())),
         used,
@@ -140,19 +139,16 @@ def _bases(printers: list[Printer]) -> dict[int, _Basis]:
     """That of many machines, as of the hour that has begun: within it what is worked out holds, until something is done."""
     hours = hours_now(printers)
     theirs = of_these(printers)
-    sitting = Component.objects.filter(theirs, removed_on=None).order_by()
-    there = dict(sitting.values_list("printer_id").annotate(kinds=ArrayAgg("kind", distinct=True)))
+    parts = by_condition.sitting(printers)
     # What was counted then is no figure of what is estimated now.
     last = tasks.last_of(Done.objects.filter(theirs), counted=False)
     known = tasks.all_of(printers)
-    asked = by_condition.asked(printers, {pk: t.tasks for pk, t in known.items()}, hours, last)
+    asked = by_condition.asked(printers, {pk: t.tasks for pk, t in known.items()}, hours, last, parts)
     for a in Asked.objects.filter(theirs, cleared_at=None).exclude(task=""):
         asked[a.printer_id][a.task] = a.words
     today, hour = timezone.localdate(now()), hour_now()
     return {
-        p.pk: _basis(
-            p, known[p.pk], there.get(p.pk, ()), last.get(p.pk, {}), asked[p.pk], _typically(hours[p.pk], hour), today
-        )
+        p.pk: _basis(p, known[p.pk], parts, last.get(p.pk, {}), asked[p.pk], _typically(hours[p.pk], hour), today)
         for p in printers
     }
 

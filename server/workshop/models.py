@@ -131,9 +131,11 @@ class Printer(models.Model):
         ]
 
     @classmethod
-    def on_the_floor(cls) -> list[Printer]:
-        """The machines in use, each with its model: one of a kind is read once, not with every machine."""
-        rows = list(cls.objects.filter(retired=False).select_related("area").defer("simulated"))
+    def on_the_floor(cls, **which: Any) -> list[Printer]:
+        """The machines in use, each with its model: one of a kind is read once, not with every machine. ``which``: of those, as a
+        query has it.
+        """
+        rows = list(cls.objects.filter(retired=False, **which).select_related("area").defer("simulated"))
         models = PrinterModel.objects.in_bulk({p.model_id for p in rows})
         for p in rows:
             p.model = models[p.model_id]

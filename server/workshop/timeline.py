@@ -11,7 +11,7 @@ from datetime import datetime
 from typing import Any, Literal, TypeVar
 from uuid import UUID
 
-from django.db.models import Model, QuerySet, Value
+from django.db.models import F, Model, QuerySet, Value
 
 Row = TypeVar("Row", bound=Model)
 Kind = Literal["reported", "comment", "measured", "turned", "seen", "closed", "picture", "tag", "happened"]
@@ -72,14 +72,18 @@ def told(asked: Asked, page: int = 1) -> tuple[list[Line], bool]:
     size, offset = asked.most, (page - 1) * asked.most
     sources, skip = [source for source, _ in _sources], offset
     if asked.case is None:
-        newest = _newest(asked, offset + size + 1)
-        if len(newest) <= offset:
+        # What happened at the moment with which the page begins is told from its first line on: as a rule few lines before it.
+        since = max(0, offset - size)
+        newest = _newest(asked, since, offset + size + 1)
+        if since and newest and newest[0][0] == newest[min(offset - since, len(newest) - 1)][0]:
+            since, newest = 0, _newest(asked, 0, offset + size + 1)
+        if len(newest) <= offset - since:
             return [], False
-        begins, _ = newest[offset]
-        skip = offset - next(i for i, (at, _) in enumerate(newest) if at == begins)
+        begins, _ = newest[offset - since]
+        skip = offset - since - next(i for i, (at, _) in enumerate(newest) if at == begins)
         asked = replace(asked, until=begins if page > 1 else asked.until)
         # Who tells nothing of this page is not asked.
-        there = {k for _, k in newest[offset:]}
+        there = {k for _, k in newest[offset - since :]}
         sources = [source for k, (source, times) in enumerate(_sources) if times is None or k in there]
     wide = replace(asked, most=skip + size + 1)
     lines = [line for source in sources for line in source(wide)]
@@ -88,14 +92,13 @@ def told(asked: Asked, page: int = 1) -> tuple[list[Line], bool]:
     return lines[skip : skip + size], len(lines) > skip + size
 
 
-def _newest(asked: Asked, most: int) -> list[tuple[datetime, int]]:
-    """When the newest lines were, each with the number of the source that tells it."""
+def _newest(asked: Asked, since: int, until: int) -> list[tuple[datetime, int]]:
+    """When the newest lines were, from one number to another, each with the number of the source that tells it."""
     rows = [
-        rows.order_by(f"-{at}", "-pk").annotate(teller=Value(k)).values_list(at, "teller")[:most]
+        rows.order_by(f"-{at}", "-pk").annotate(moment=F(at), teller=Value(k)).values_list("moment", "teller")[:until]
         for k, (_, times) in enumerate(_sources)
         if times is not None
         for rows, at in times(asked)
     ]
     # Of each source only as many as the page could want: what it costs does not grow with the age of the machine.
-    found = rows[0].union(*rows[1:], all=True)
-    return sorted(found, key=lambda row: row[0], reverse=True)[:most]
+    return list(rows[0].union(*rows[1:], all=True).order_by("-moment")[since:until])

@@ -86,11 +86,12 @@ class LifeResult(Result):
 
 @dataclass(frozen=True)
 class _Parts:
-    """Hours of all parts, and how many of them failed with the sum of their logarithms: all that the likelihood needs.
+    """Hours of all parts with their logarithms, and how many of them failed with the sum of theirs: all that the likelihood needs.
     Hours are in units of their geometric mean, so that no power of them runs away.
     """
 
     hours: Floats
+    logs: Floats
     unit: float
     failures: int
     log_sum: float
@@ -175,7 +176,8 @@ def _refuse(hours: Floats) -> None:
 def _parts(hours: Floats, failed: NDArray[np.bool_]) -> _Parts:
     unit = math.exp(float(np.log(hours).mean()))
     scaled = hours / unit
-    return _Parts(scaled, unit, int(failed.sum()), float(np.log(scaled[failed]).sum()))
+    logs = np.log(scaled)
+    return _Parts(scaled, logs, unit, int(failed.sum()), float(logs[failed].sum()))
 
 
 def _best(parts: _Parts) -> tuple[float, float]:
@@ -183,21 +185,23 @@ def _best(parts: _Parts) -> tuple[float, float]:
 
     def score(shape: float) -> float:
         # Derivative of the profile log-likelihood; it falls with the shape.
-        logs = np.log(parts.hours)
-        powers = shape * logs
+        powers = shape * parts.logs
         weights = np.exp(powers - powers.max())
-        return parts.failures / shape + parts.log_sum - parts.failures * float(weights @ logs) / float(weights.sum())
+        mean = float(weights @ parts.logs) / float(weights.sum())
+        return parts.failures / shape + parts.log_sum - parts.failures * mean
 
     low, high = _SHAPES
     for _ in range(100):
         mid = math.sqrt(low * high)
+        if not low < mid < high:
+            break
         low, high = (mid, high) if score(mid) > 0 else (low, mid)
     shape = math.sqrt(low * high)
     return shape, _log_scale(parts, shape)
 
 
 def _log_scale(parts: _Parts, shape: float) -> float:
-    powers = shape * np.log(parts.hours)
+    powers = shape * parts.logs
     top = float(powers.max())
     return (top + math.log(float(np.exp(powers - top).sum())) - math.log(parts.failures)) / shape
 

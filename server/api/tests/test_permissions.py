@@ -3,11 +3,11 @@
 import re
 import sys
 
-from ninja import Schema
 from people.models import Role, User
 
 from api import api
 from api.permissions import TABLE
+from api.shapes import Shape
 
 from .world import PASSWORD, ApiCase
 
@@ -44,7 +44,7 @@ class EveryRoute(ApiCase):
         named = {}
         for module in [m for n, m in sys.modules.items() if n.startswith("api.") and ".tests" not in n]:
             for name, shape in vars(module).items():
-                if isinstance(shape, type) and issubclass(shape, Schema) and shape.__module__ == module.__name__:
+                if isinstance(shape, type) and issubclass(shape, Shape) and shape.__module__ == module.__name__:
                     self.assertNotIn(name, named, f"{module.__name__} and {named.get(name)}")
                     named[name] = module.__name__
         self.assertGreater(len(named), 100)

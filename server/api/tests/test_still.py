@@ -1,0 +1,116 @@
+"""Answers that hold while the database stands still: on real connections, with everything committed."""
+
+import threading
+from datetime import timedelta
+from unittest import mock
+
+from cases.acts import Seen, report
+from demo.models_of_printers import MODELS
+from django.db import connection, transaction
+from django.test import Client, TransactionTestCase
+from django.test.utils import CaptureQueriesContext
+from people.clock import at, now
+from people.models import Role, User
+from workshop.models import Area, Printer, PrinterModel
+
+import api.floor
+
+#: Who asks, who that is, and what is committed.
+KNOWN = 3
+
+
+class Still(TransactionTestCase):
+    def setUp(self):
+        row = MODELS[1]
+        model = PrinterModel.objects.create(name=row["name"], description=row["description"])
+        self.printer = Printer.objects.create(name="Halyard", model=model, area=Area.objects.create(name="Long walk"))
+        self.people = {role: User.objects.create(username=role, name=role.label, role=role) for role in Role}
+        self.people["other"] = User.objects.create(username="other", name="Other", role=Role.MEMBER)
+
+    def client_of(self, who):
+        client = Client()
+        client.force_login(self.people[who], backend="django.contrib.auth.backends.ModelBackend")
+        return client
+
+    def asked(self, client, path="/api/floor"):
+        """An answer, and how many questions to the database it took."""
+        with CaptureQueriesContext(connection) as queries:
+            answer = client.get(path)
+        return answer.json(), len(queries)
+
+    def fitness(self, floor):
+        return floor["areas"][0]["printers"][0]["fitness"]
+
+    def test_asked_again_it_is_not_worked_out_again(self):
+        client = self.client_of(Role.TECHNICIAN)
+        first, many = self.asked(client)
+        self.assertGreater(many, KNOWN)
+        self.assertEqual(self.asked(client), (first, KNOWN))
+
+    def test_what_is_committed_shows_at_once(self):
+        client = self.client_of(Role.TECHNICIAN)
+        before, _ = self.asked(client)
+        Printer.objects.update(tagged_out="Smoke", tagged_out_at=now())
+        after, _ = self.asked(client)
+        self.assertNotEqual(self.fitness(before), "tagged_out")
+        self.assertEqual(self.fitness(after), "tagged_out")
+
+    def test_what_is_not_committed_is_not_kept(self):
+        client = self.client_of(Role.TECHNICIAN)
+        self.asked(client)
+        with transaction.atomic():
+            Printer.objects.update(tagged_out="Smoke", tagged_out_at=now())
+            self.assertEqual(self.fitness(self.asked(client)[0]), "tagged_out")
+            transaction.set_rollback(True)
+        self.assertNotEqual(self.fitness(self.asked(client)[0]), "tagged_out")
+
+    def test_an_answer_is_a_minute_old_at_most(self):
+        client = self.client_of(Role.TECHNICIAN)
+        self.asked(client)
+        with at(now() + timedelta(minutes=1)):
+            self.assertGreater(self.asked(client)[1], KNOWN)
+
+    def test_every_role_has_answers_of_its_own(self):
+        report(self.printer, Seen("squeak", "y"), "", "", self.people[Role.MEMBER])
+        self.assertTrue(self.asked(self.client_of(Role.TECHNICIAN))[0]["wanted"])
+        self.assertFalse(self.asked(self.client_of(Role.MEMBER))[0]["wanted"])
+
+    def test_a_member_is_answered_of_their_own_cases(self):
+        report(self.printer, Seen("squeak", "y"), "", "", self.people[Role.MEMBER])
+        self.assertEqual(len(self.asked(self.client_of(Role.MEMBER), "/api/cases")[0]), 1)
+        self.assertEqual(self.asked(self.client_of("other"), "/api/cases")[0], [])
+
+    def test_a_refusal_is_not_kept(self):
+        client = self.client_of(Role.TECHNICIAN)
+        path = f"/api/fleet/{self.printer.model_id}?procedure=drag&place=x"
+        for _ in range(2):
+            answer, many = self.asked(client, path)
+            self.assertEqual(answer["code"], "not_found")
+            self.assertGreater(many, KNOWN)
+
+    def test_who_asks_meanwhile_waits_for_the_same_answer(self):
+        begun, beside, answers = [], threading.Event(), []
+
+        def machines(printers):
+            begun.append(1)
+            if len(begun) > 1:
+                beside.set()
+            # Time for another to work it out beside.
+            beside.wait(1)
+            return found(printers)
+
+        def ask(client, gate):
+            gate.wait(60)
+            answers.append(client.get("/api/floor").json())
+            connection.close()
+
+        found, gate = api.floor.machines, threading.Barrier(4)
+        clients = [self.client_of(Role.TECHNICIAN) for _ in range(4)]
+        with mock.patch.object(api.floor, "machines", machines):
+            threads = [threading.Thread(target=ask, args=(client, gate)) for client in clients]
+            for t in threads:
+                t.start()
+            for t in threads:
+                t.join(60)
+        self.assertEqual(len(begun), 1)
+        self.assertEqual(answers, [answers[0]] * 4)
