@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from datetime import datetime
 
-from django.db.models import FloatField, Func
+from django.db.models import Field, Func
 from django.utils import timezone
 
 _moment: ContextVar[datetime | None] = ContextVar("moment", default=None)
@@ -39,4 +39,5 @@ class Seconds(Func):
     """A column's moment as seconds since 1970: a thousand of these are read in the time of a hundred with their zone."""
 
     template = "EXTRACT(EPOCH FROM %(expressions)s)::float8"
-    output_field = FloatField()
+    # A field of floats would make a float of each float once more.
+    output_field = Field()
