@@ -299,6 +299,16 @@ class TheDatabase(unittest.TestCase):
             self.assertEqual(Cluster("try")._command(["initdb"])[:3], ["runuser", "-u", "postgres"])
 
 
+class Benches(unittest.TestCase):
+    def test_the_server_goes_before_a_bench_that_is_called_like_a_part_of_it(self) -> None:
+        # A script finds its own folder first.
+        benches = list((setup.ROOT / "bench").glob("*.py"))
+        asking = [b for b in benches if "django.setup()" in b.read_text()]
+        self.assertGreater(len(asking), 2)
+        for bench in asking:
+            self.assertIn("sys.path[:0] = ", bench.read_text(), bench.name)
+
+
 class Counting(unittest.TestCase):
     """The closing line is true: what a runner says is what is counted."""
 
