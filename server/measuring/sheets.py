@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from xml.sax.saxutils import escape
 
 from kestov_core.parts.designs import Design, PartShape, extent
+from workshop.paper import face
 
 from .models import OwnPart
 from .own_parts import places_of
@@ -247,7 +248,7 @@ def as_pdf(sheet: Sheet) -> bytes:
             wide = 0.62 * w.size * len(w.text)
             page.rect((w.x - wide / 2) * mm, (HEIGHT - w.y - 0.2) * mm, wide * mm, 0.8 * w.size * mm, stroke=0, fill=1)
             page.setFillGray(0)
-        page.setFont("Helvetica-Bold" if w.bold else "Helvetica", w.size * mm)
+        page.setFont(face(w.text, w.bold), w.size * mm)
         draw = page.drawCentredString if w.middle else page.drawString
         draw(w.x * mm, (HEIGHT - w.y) * mm, w.text)
     dark, side = _code(sheet.link)

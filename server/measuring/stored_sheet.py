@@ -7,6 +7,7 @@ import io
 from people.clock import now
 from people.models import name_of
 from workshop.models import Printer
+from workshop.paper import face, paragraph
 
 from . import ledger
 
@@ -23,20 +24,18 @@ def as_pdf(printer: Printer) -> bytes:
     from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table
 
     title = f"What {printer.name} should have stored"
-    small = ParagraphStyle("small", fontName="Helvetica", fontSize=9, leading=11.5)
-    strong = ParagraphStyle("strong", parent=small, fontName="Helvetica-Bold")
-    head = ParagraphStyle("head", fontName="Helvetica-Bold", fontSize=17, leading=22)
+    small = ParagraphStyle("small", fontSize=9, leading=11.5)
+    head = ParagraphStyle("head", fontSize=17, leading=22)
 
-    def cell(words: str, style: ParagraphStyle = small) -> Paragraph:
-        # What a person typed is words, never marks of the page.
-        return Paragraph(words.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;"), style)
+    def cell(words: str, bold: bool = False) -> Paragraph:
+        return paragraph(words, small, bold)
 
-    rows = [[cell(w, strong) for w in ("Value", "", "Standing", "From")]]
+    rows = [[cell(w, bold=True) for w in ("Value", "", "Standing", "From")]]
     for e in ledger.standing(printer):
         told = e.row.text if e.row.value is None else f"{_figure(e.row.value)} {e.row.unit}".strip()
         stand = "valid" if e.stand == "valid" else f"in doubt: {e.doubt}"
         by = f"{name_of(e.row.by)}, {e.row.at:%-d %B %Y}. {e.row.reason}".strip()
-        rows.append([cell(ledger.words(e.row.name)), cell(told, strong), cell(stand), cell(by)])
+        rows.append([cell(ledger.words(e.row.name)), cell(told, bold=True), cell(stand), cell(by)])
     if len(rows) == 1:
         rows.append([cell("The ledger knows no value of this machine yet."), "", "", ""])
     table = Table(rows, colWidths=[52 * mm, 38 * mm, 42 * mm, 48 * mm], repeatRows=1)
@@ -61,12 +60,12 @@ def as_pdf(printer: Printer) -> bytes:
     )  # fmt: skip
 
     def numbered(canvas, document) -> None:
-        canvas.setFont("Helvetica", 9)
+        canvas.setFont(face(title), 9)
         canvas.drawString(15 * mm, 10 * mm, title)
         canvas.drawRightString(A4[0] - 15 * mm, 10 * mm, str(document.page))
 
     page.build(
-        [Paragraph(title, head), cell(about), Spacer(1, 3 * mm), cell(caution), Spacer(1, 4 * mm), table],
+        [paragraph(title, head, bold=True), cell(about), Spacer(1, 3 * mm), cell(caution), Spacer(1, 4 * mm), table],
         onFirstPage=numbered,
         onLaterPages=numbered,
     )

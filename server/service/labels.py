@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from workshop.paper import face
+
 
 @dataclass(frozen=True)
 class Sheet:
@@ -86,9 +88,10 @@ def _one(page: Any, label: Label, size: tuple[float, float]) -> None:
     left = 1.6 * _EDGE + side
     room = wide - left - _EDGE / 2
     y = high / 2 + 3.2
-    for words, font, points in ((label.name, "Helvetica-Bold", 13.0), (label.below, "Helvetica", 9.0), (label.small, "Helvetica", 7.0)):  # fmt: skip
+    for words, bold, points in ((label.name, True, 13.0), (label.below, False, 9.0), (label.small, False, 7.0)):
         if not words:
             continue
+        font = face(words, bold)
         while points > 5 and stringWidth(words, font, points) > room * mm:
             points -= 0.5
         while len(words) > 4 and stringWidth(words, font, points) > room * mm:

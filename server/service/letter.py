@@ -15,6 +15,7 @@ from django.utils import timezone
 from people.clock import now
 from people.models import name_of
 from workshop.models import Deed, Printer
+from workshop.paper import face, paragraph
 
 from . import stores, worth
 from .models import Done, PlannedRound
@@ -154,28 +155,23 @@ def as_pdf(told: Letter) -> bytes:
     from reportlab.lib.pagesizes import A4
     from reportlab.lib.styles import ParagraphStyle
     from reportlab.lib.units import mm
-    from reportlab.platypus import Paragraph, SimpleDocTemplate
+    from reportlab.platypus import SimpleDocTemplate
 
-    plain = ParagraphStyle("plain", fontName="Helvetica", fontSize=10, leading=13.5, spaceAfter=2.5)
-    strong = ParagraphStyle("strong", fontName="Helvetica-Bold", fontSize=12, leading=16, spaceBefore=9, spaceAfter=3)
-    head = ParagraphStyle("head", fontName="Helvetica-Bold", fontSize=18, leading=23)
-
-    def said(words: str, style: ParagraphStyle) -> Paragraph:
-        # What a person typed is words, never marks of the page.
-        return Paragraph(words.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;"), style)
-
+    plain = ParagraphStyle("plain", fontSize=10, leading=13.5, spaceAfter=2.5)
+    strong = ParagraphStyle("strong", fontSize=12, leading=16, spaceBefore=9, spaceAfter=3)
+    head = ParagraphStyle("head", fontSize=18, leading=23)
     title = f"The week of {told.monday:%-d %B %Y}"
-    rows = [said(title, head)]
+    rows = [paragraph(title, head, bold=True)]
     for part in told.parts:
-        rows.append(said(part.title, strong))
-        rows += [said(line, plain) for line in part.lines or [part.empty]]
+        rows.append(paragraph(part.title, strong, bold=True))
+        rows += [paragraph(line, plain) for line in part.lines or [part.empty]]
     out = io.BytesIO()
     page = SimpleDocTemplate(
         out, pagesize=A4, leftMargin=20 * mm, rightMargin=20 * mm, topMargin=18 * mm, bottomMargin=20 * mm, title=title, invariant=1
     )  # fmt: skip
 
     def numbered(canvas: Any, doc: Any) -> None:
-        canvas.setFont("Helvetica", 8)
+        canvas.setFont(face(title), 8)
         canvas.drawRightString(190 * mm, 11 * mm, f"{title}, page {doc.page}")
 
     page.build(rows, onFirstPage=numbered, onLaterPages=numbered)

@@ -1,5 +1,6 @@
 """Answers that hold while the database stands still: on real connections, with everything committed."""
 
+import itertools
 import threading
 from datetime import timedelta
 from unittest import mock
@@ -14,6 +15,7 @@ from people.models import Role, User
 from workshop.models import Area, Printer, PrinterModel
 
 import api.floor
+import api.still
 
 #: Who asks, who that is, and what is committed.
 KNOWN = 3
@@ -88,29 +90,57 @@ class Still(TransactionTestCase):
             self.assertEqual(answer["code"], "not_found")
             self.assertGreater(many, KNOWN)
 
-    def test_who_asks_meanwhile_waits_for_the_same_answer(self):
-        begun, beside, answers = [], threading.Event(), []
+    def all_ask(self, meanwhile=lambda: None):
+        """Four ask for the floor, three of them while it is worked out for the first; what they got, and how often it was worked out."""
+        door, begun, answers = Door(), [], []
 
         def machines(printers):
             begun.append(1)
-            if len(begun) > 1:
-                beside.set()
-            # Time for another to work it out beside.
-            beside.wait(1)
+            meanwhile()
+            self.assertTrue(door.four.wait(60))
             return found(printers)
 
-        def ask(client, gate):
-            gate.wait(60)
+        def ask(client):
             answers.append(client.get("/api/floor").json())
             connection.close()
 
-        found, gate = api.floor.machines, threading.Barrier(4)
-        clients = [self.client_of(Role.TECHNICIAN) for _ in range(4)]
-        with mock.patch.object(api.floor, "machines", machines):
-            threads = [threading.Thread(target=ask, args=(client, gate)) for client in clients]
+        found, kept = api.floor.machines, api.still._Kept(door)
+        threads = [threading.Thread(target=ask, args=(self.client_of(Role.TECHNICIAN),)) for _ in range(4)]
+        with (
+            mock.patch.object(api.floor, "machines", machines),
+            mock.patch.object(api.still, "_kept", lambda *_: kept),
+        ):
             for t in threads:
                 t.start()
             for t in threads:
-                t.join(60)
-        self.assertEqual(len(begun), 1)
-        self.assertEqual(answers, [answers[0]] * 4)
+                t.join(120)
+        return answers, len(begun)
+
+    def test_who_asks_meanwhile_waits_for_the_same_answer(self):
+        answers, worked_out = self.all_ask()
+        self.assertEqual((answers, worked_out), ([answers[0]] * 4, 1))
+
+    def test_where_something_changed_meanwhile_one_works_it_out_for_all_who_wait(self):
+        def tag_out():
+            Printer.objects.update(tagged_out=f"Smoke at {now()}", tagged_out_at=now())
+            connection.close()
+
+        answers, worked_out = self.all_ask(tag_out)
+        self.assertEqual(worked_out, 2)
+        self.assertEqual(answers[1:], [answers[1]] * 3)
+        self.assertEqual(self.fitness(answers[1]), "tagged_out")
+
+
+class Door:
+    """A lock that tells when four have come to it."""
+
+    def __init__(self):
+        self.lock, self.come, self.four = threading.Lock(), itertools.count(1), threading.Event()
+
+    def __enter__(self):
+        if next(self.come) == 4:
+            self.four.set()
+        self.lock.acquire()
+
+    def __exit__(self, *_):
+        self.lock.release()
