@@ -9,7 +9,7 @@ sys.path[:0] = [str(Path(__file__).resolve().parent.parent / part) for part in (
 os.environ |= {"KESTOV_POOL": "0", "KESTOV_HOSTS": "testserver"}
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kestov.settings")
 
-import django
+import django  # noqa: E402
 
 django.setup()
 
