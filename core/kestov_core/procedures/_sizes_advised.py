@@ -101,7 +101,7 @@ def _for_axis(context: DimensionsContext, a: AxisSize) -> Advice:
         words = "Keep what pitch, teeth and thread say; look for the belt, the pulley, the screw that is another than the model tells."
         return Advice(action="look_at_drive", target=a.axis, amount=a.scale_error, reason=f"{a.why} {words}")
     words = "Test the travel itself before any steps are changed: commanded against measured, over as long a way as it goes."
-    return Advice(action="test_travel", target=a.axis, amount=a.scale_error, reason=f"{a.why} {words}")
+    return Advice(action="test_travel", target=a.axis, amount=a.scale_error, reason=f"{a.why} {words}", measure="steps")
 
 
 def _longer(context: DimensionsContext, axes: list[AxisSize]) -> str:

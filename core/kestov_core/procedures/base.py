@@ -37,7 +37,9 @@ class Part(BaseModel):
 
 
 class Advice(Part):
-    """One thing to do. ``amount`` says how far, ``expect`` what the next measurement should read if it is right."""
+    """One thing to do. ``amount`` says how far, ``expect`` what the next measurement should read if it is right; ``measure``: the
+    procedure that it asks for, at ``target`` where that is a place of it.
+    """
 
     action: str
     target: str
@@ -45,6 +47,7 @@ class Advice(Part):
     direction: str | None = None
     reason: str
     expect: Quantity | None = None
+    measure: str | None = None
 
 
 class Warning_(Part):

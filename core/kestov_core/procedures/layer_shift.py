@@ -37,6 +37,8 @@ _CHECK = {
     "part_moved": "Look at the part's underside and the plate: a part that came loose shifts once and by any amount.",
     "resolution_mismatch": "Compare the microsteps set in the firmware with the driver's jumpers or type.",
 }
+#: The procedure that a check begins with.
+MEASURE = {"tooth_jump": "belt-pluck"}
 
 
 class LayerShiftContext(Context):
@@ -151,11 +153,15 @@ def analyse(context: LayerShiftContext, data: bytes | None = None) -> LayerShift
     _find(result, u)
     best = result.mechanisms[0]
     second = next((m for m in result.mechanisms if m.mechanism != best.mechanism), None)
-    result.advice.append(Advice(action="check", target=best.motor or "all", reason=best.check))
+    result.advice.append(_check(best))
     if second is not None and second.probability > 0.6 * best.probability:
         result.warn("left_open", "Two mechanisms explain it as well: both checks are needed to tell them apart.")
-        result.advice.append(Advice(action="check", target=second.motor or "all", reason=second.check))
+        result.advice.append(_check(second))
     return result
+
+
+def _check(found: MechanismFound) -> Advice:
+    return Advice(action="check", target=found.motor or "all", reason=found.check, measure=MEASURE.get(found.mechanism))
 
 
 def _drive(context: LayerShiftContext, motor: str) -> Transmission:

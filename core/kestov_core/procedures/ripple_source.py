@@ -46,6 +46,8 @@ _CHECK = {
     "other_length": "Print the wall at another speed: a length stays.",
     "other_timed": "Print the wall at another speed: what is timed grows with it.",
 }
+#: The procedure that a check begins with.
+MEASURE = {"screw_lead": "screw-runout", "ball_spacing": "drag", "resonance": "resonance"}
 _WORDS = {
     "belt_tooth": "tooth of the belt", "pulley_turn": "turn of the motor pulley", "idler_turn": "turn of an idler",
     "motor_step": "full step of the motor", "four_step_cycle": "four-step cycle of the motor", "screw_lead": "turn of the screw",
@@ -476,13 +478,14 @@ def _say(result: RippleSourceResult, context: RippleSourceContext, timed: float)
     result.findings.append(
         Finding(finding=which or "pattern_is_geometric", axis=place, state=geometric, value=result.spacing)
     )
-    check = best.check
+    check, measure = best.check, MEASURE.get(best.source)
     if result.family == "timed" and best.source == "other_timed":
+        measure = "resonance"
         check = (
             f"It is timed, and nothing that is known of this machine repeats so: shake {axis.upper()}, which moves across "
             "this wall, and stop each fan for a moment of the print."
         )
-    result.advice.append(Advice(action="check", target=best.axis or axis, reason=check))
+    result.advice.append(Advice(action="check", target=best.axis or axis, reason=check, measure=measure))
 
 
 def _stand_in(machine: SimMachine, place: str, seed: int, context: dict[str, object]) -> StandIn:

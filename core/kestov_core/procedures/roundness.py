@@ -230,6 +230,7 @@ def _advise(result: RoundnessResult, context: RoundnessContext, odd: bool) -> No
                     amount=Quantity(value=100 * abs(q.value), u95=100 * (q.u95 or 0.0), unit="%"),
                     reason=f"It is longer along {longer} by {rounded(100 * abs(q.value), 100 * (q.u95 or 0.0))} %: an oval along the axes is "
                     f"lost motion or another scale. Test the reversal of {shorter}, then both belts, then the travel of either.",
+                    measure="backlash",
                 )
             )
         if result.cause in ("skew", "both"):
@@ -241,6 +242,7 @@ def _advise(result: RoundnessResult, context: RoundnessContext, odd: bool) -> No
                     amount=Quantity(value=100 * s.value, u95=100 * (s.u95 or 0.0), unit="mm/100mm"),
                     reason=f"It is longer along a diagonal: Y leans {'toward' if s.value > 0 else 'away from'} +X by "
                     f"{rounded(100 * abs(s.value), 100 * (s.u95 or 0.0))} mm in 100 mm. Measure the squareness; on crossed belts the two tensions, too.",
+                    measure="squareness",
                 )
             )
 

@@ -4,11 +4,14 @@ import copy
 import importlib
 import json
 import math
+import re
 import unittest
 from pathlib import Path
 
 from kestov_core import procedures
 from kestov_core.errors import BadInput
+from kestov_core.procedures import layer_shift, ripple_source
+from kestov_core.procedures._shaken_advised import MEND
 from kestov_core.quantities import worst
 from kestov_core.simulator.instruments import SimTravel, reversal_csv
 from kestov_core.simulator.shaking import Sensor, Shake, SimAxis, SimMode, shake
@@ -140,6 +143,14 @@ class EveryProcedure(unittest.TestCase):
             for quantity in quantities(dumped):
                 self.assertTrue(quantity["unit"], name)
                 self.assertTrue(quantity["u95"] is None or quantity["u95"] >= 0, name)
+
+    def test_what_an_advice_asks_for_can_be_measured(self):
+        source = "".join(file.read_text("utf-8") for file in Path(procedures.__file__).parent.glob("*.py"))
+        asked = set(re.findall(r'measure="([\w-]+)"', source))
+        asked |= {measure for rows in MEND.values() for *_, measure in rows if measure}
+        asked |= {*layer_shift.MEASURE.values(), *ripple_source.MEASURE.values()}
+        self.assertGreater(len(asked), 8)
+        self.assertLessEqual(asked, set(procedures.names()))
 
     def test_no_number_and_no_infinity_passes(self):
         for name, (context, data) in GOOD.items():

@@ -106,7 +106,9 @@ class Refusals(unittest.TestCase):
             with self.subTest(kind=kind):
                 result = listen(one(play_mm=0.03), kind, level_mm_s2=float(level))
                 self.refused(result, "play_suspected")
-                self.assertEqual([a.action for a in result.advice[:2]], ["check_play", "check_drag"])
+                self.assertEqual(
+                    [(a.action, a.measure) for a in result.advice[:2]], [("check_play", "play"), ("check_drag", "drag")]
+                )
                 found = {f.finding: f.state for f in result.findings}
                 self.assertEqual(found["resonance_not_linear"], "present")
 

@@ -64,7 +64,7 @@ class ThreeRates(unittest.TestCase):
         self.assertIn("accelerometer", found.why_not)
         states = {f.finding: f.state for f in found.findings}
         self.assertEqual((states["resonance_not_linear"], states["ringing_frequency"]), ("unknown", "present"))
-        self.assertEqual(found.advice[-1].action, "print_a_corner")
+        self.assertEqual((found.advice[-1].action, found.advice[-1].measure), ("print_a_corner", "ringing-print"))
 
     def test_what_is_told_is_never_another(self):
         rng = np.random.default_rng(7)

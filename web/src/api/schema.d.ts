@@ -6517,7 +6517,8 @@ export interface components {
         };
         /**
          * Advice
-         * @description One thing to do. ``amount`` says how far, ``expect`` what the next measurement should read if it is right.
+         * @description One thing to do. ``amount`` says how far, ``expect`` what the next measurement should read if it is right; ``measure``: the
+         *     procedure that it asks for, at ``target`` where that is a place of it.
          */
         Advice: {
             /** Action */
@@ -6530,6 +6531,8 @@ export interface components {
             /** Reason */
             reason: string;
             expect?: components["schemas"]["Quantity"] | null;
+            /** Measure */
+            measure?: string | null;
         };
         /**
          * CaseOut

@@ -7,7 +7,7 @@ import { Strip } from "../kit/Strip";
 import { VERDICT } from "../kit/words";
 import { useMe } from "../session/me";
 import type { Drawing } from "./drawing";
-import { benchPath } from "./paths";
+import { benchPath, fitting } from "./paths";
 import { Schools } from "./Turning";
 
 type Capture = Schemas["CaptureOut"];
@@ -50,13 +50,22 @@ export function Figures({ judged, first = false }: { judged: Judged[]; first?: b
   });
 }
 
-export function Advice({ found }: { found: Pick<Capture["found"], "advice" | "warnings"> }) {
+type Advised = NonNullable<Capture["found"]["advice"]>[number];
+
+/** ``leading``: where an advice that asks for a measurement leads to. */
+export function Advice({
+  found,
+  leading = () => null,
+}: {
+  found: Pick<Capture["found"], "advice" | "warnings">;
+  leading?: (advice: Advised) => ReactNode;
+}) {
   return (
     <>
       {found.advice?.map((a, i) => (
         <p key={a.action + a.reason} className="text-[19px]">
           <b>{i ? "Then. " : "Do next. "}</b>
-          {a.reason}
+          {a.reason} {leading(a)}
         </p>
       ))}
       {found.warnings?.map((w) => (
@@ -84,6 +93,14 @@ function Files({ capture }: { capture: Capture }) {
       <a href={`/api/captures/${capture.id}/result.csv`}>as CSV</a>
     </p>
   );
+}
+
+/** To the measurement that an advice asks for. */
+function Asked({ advice, bench, query }: { advice: Advised; bench: Schemas["BenchOut"]; query: string }) {
+  const entry = bench.entries.find((e) => e.procedure === advice.measure);
+  return entry ? (
+    <Link to={benchPath(bench.printer_id, entry.procedure, fitting(entry, advice.target), query)}>{entry.short}</Link>
+  ) : null;
 }
 
 /** What makes sense to measure next, and why. */
@@ -121,6 +138,7 @@ export function Answer({ capture, bench, query, next, drawing = {}, children }: 
     window.scrollTo({ top: 0 });
   }, []);
   const judged = drawing.silent?.(capture) ? [] : (capture.found.judged ?? []);
+  const advised = capture.found.advice?.some((a) => a.measure === next?.procedure);
   const rest = judged.slice(1);
   // Of many, those that stand well are folded away.
   const many = rest.length > FEW;
@@ -130,7 +148,7 @@ export function Answer({ capture, bench, query, next, drawing = {}, children }: 
     <>
       <h1>{drawing.title?.(capture.found) ?? VERDICT[capture.verdict]}</h1>
       <Figures judged={judged.slice(0, 1)} first />
-      <Advice found={capture.found} />
+      <Advice found={capture.found} leading={(a) => <Asked advice={a} bench={bench} query={query} />} />
       {children}
       <Schools found={capture.found} />
       <Figures judged={plain} />
@@ -143,7 +161,7 @@ export function Answer({ capture, bench, query, next, drawing = {}, children }: 
         </details>
       ) : null}
       {drawing.Result ? <drawing.Result capture={capture} bench={bench} query={query} /> : null}
-      <NextMeasurement next={next} printer={bench.printer_id} query={query} />
+      <NextMeasurement next={advised ? null : next} printer={bench.printer_id} query={query} />
       <Files capture={capture} />
     </>
   );

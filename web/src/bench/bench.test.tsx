@@ -1,8 +1,9 @@
 /** The bench's pieces, drawn as text: ladder, rulers, tables, plots, and what each form sends. */
+import { renderToStaticMarkup } from "react-dom/server";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Schemas } from "../api/client";
 import { percent } from "../kit/figures";
-import { draw, withoutBrowser } from "../tests/draw";
+import { around, draw, withoutBrowser } from "../tests/draw";
 import { Answer } from "./Answer";
 import { BenchPage } from "./BenchPage";
 import { type Bench, drawingOf } from "./drawing";
@@ -504,6 +505,31 @@ describe("after a travel test", () => {
     expect(text).toContain("leave it");
     expect(text).not.toContain("M92");
   });
+});
+
+it("an advice that asks for a measurement leads there, and that is not said twice", () => {
+  const entry = (procedure: string, short: string, places: string[]) => ({
+    procedure,
+    short,
+    places: places.map((place) => ({ place, label: place, question: "" })),
+  });
+  const here = {
+    ...bench,
+    entries: [entry("play", "Push and pull it", ["x", "y"]), entry("ringing-print", "Count ripples", ["print"])],
+  } as unknown as Bench;
+  const advice = [
+    { action: "check_play", target: "y", reason: "Play first.", measure: "play" },
+    { action: "print_a_corner", target: "y", reason: "Print a corner.", measure: "ringing-print" },
+    { action: "weigh", target: "y", reason: "Weigh it.", measure: null },
+  ];
+  const next = { procedure: "ringing-print", place: "print", short: "Count ripples", why: "Does it ring alike?" };
+  const c = capture("resonance", { judged: [], advice }, { place: "y" });
+  const page = renderToStaticMarkup(around(<Answer capture={c} bench={here} query="?case=3" next={next} />, [], {}));
+  expect([...page.matchAll(/href="(\/bench[^"]*)"[^>]*>([^<]*)</g)].map((m) => m.slice(1))).toEqual([
+    ["/bench/1/play/y?case=3", "Push and pull it"],
+    ["/bench/1/ringing-print/print?case=3", "Count ripples"],
+  ]);
+  expect(page).not.toContain("Then measure.");
 });
 
 it("an answer carries its figure, advice, doubts, the next measurement and its files", () => {
