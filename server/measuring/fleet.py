@@ -6,7 +6,6 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import timedelta
-from typing import Any
 
 from django.contrib.postgres.expressions import ArraySubquery
 from django.db.models import DateTimeField, ExpressionWrapper, OuterRef, QuerySet, Subquery
@@ -16,7 +15,7 @@ from people.clock import now
 from workshop.models import Printer, PrinterModel, of_these
 
 from .happened import happened_on
-from .models import Capture, Standing
+from .models import Capture, CaptureQuery, Standing
 from .trend import Figure, alike, figures_in
 
 #: A figure before is one from so long before the newest, and not from longer ago: what a room does, it does over weeks.
@@ -87,7 +86,14 @@ def fleet(model_id: int, procedure: str, place: str) -> Fleet | None:
     """One figure across the machines of a model; None where fewer than two have it."""
     by_printer = {p.pk: p for p in Printer.on_the_floor(model=model_id)}
     standings = Standing.objects.filter(printer__in=by_printer, procedure=procedure, place=place)
-    rows = list(_today(standings).annotate(**_captures(place, procedure)))
+    newest, older = _captures(place, procedure)
+    rows = list(
+        _today(standings).annotate(
+            newest_at=Subquery(newest.values("taken_at")[:1]),
+            newest=ArraySubquery(newest.values("pk")[:_LOOKED_AT]),
+            older=ArraySubquery(older.values("pk")[:_LOOKED_AT]),
+        )
+    )
     words = _most((s.words, s.unit) for s in rows)
     rows = [s for s in rows if (s.words, s.unit) == words]
     if len(rows) < 2 or words is None:
@@ -100,14 +106,14 @@ def fleet(model_id: int, procedure: str, place: str) -> Fleet | None:
     for s in rows:
         if s.printer_id not in pairs:
             continue
-        printer, (newest, before) = by_printer[s.printer_id], pairs[s.printer_id]
+        printer, (latest, before) = by_printer[s.printer_id], pairs[s.printer_id]
         motion = printer.motion()
         touched = next(
             (h.words for h in sorted(done[printer.pk], key=lambda h: h.at, reverse=True)
-             if before is not None and before.at < h.at <= newest.at and h.overtakes(motion, procedure, place)),
+             if before is not None and before.at < h.at <= latest.at and h.overtakes(motion, procedure, place)),
             "",
         )  # fmt: skip
-        stood.append(Stood(printer, newest, s.u95, before, touched, s.low, s.high, s.verdict))
+        stood.append(Stood(printer, latest, s.u95, before, touched, s.low, s.high, s.verdict))
     if len(stood) < 2:
         return None
     stood.sort(key=lambda m: m.printer.name)
@@ -118,8 +124,8 @@ def fleet(model_id: int, procedure: str, place: str) -> Fleet | None:
     return Fleet(Common(procedure, place, *words, machines=len(stood)), stood, across(members, words[1]))
 
 
-def _captures(place: str, procedure: str) -> dict[str, Any]:
-    """Of a standing: the newest captures that tell the same of the place, and the newest of so long before."""
+def _captures(place: str, procedure: str) -> tuple[CaptureQuery, CaptureQuery]:
+    """Of a standing: the captures that tell the same of the place, newest first; and those from so long before the ``newest_at``."""
     told = Capture.objects.filter(
         printer=OuterRef("printer"),
         place=place,
@@ -127,12 +133,8 @@ def _captures(place: str, procedure: str) -> dict[str, Any]:
         taken_at__gte=now() - _LONGEST - _OF_TODAY,
     )
     newest = told.current().order_by("-taken_at")
-    older = newest.filter(taken_at__lte=ExpressionWrapper(OuterRef("newest_at") - _SINCE, DateTimeField()))
-    return {
-        "newest_at": Subquery(newest.values("taken_at")[:1]),
-        "newest": ArraySubquery(newest.values("pk")[:_LOOKED_AT]),
-        "older": ArraySubquery(older.values("pk")[:_LOOKED_AT]),
-    }
+    long_before = ExpressionWrapper(OuterRef("newest_at") - _SINCE, DateTimeField())
+    return newest, newest.filter(taken_at__lte=long_before)
 
 
 def _before(course: list[Figure]) -> Figure | None:
