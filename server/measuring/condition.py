@@ -15,7 +15,7 @@ from kestov_core.machine import AXES_OF_BELT, Description, PlaceKind
 from kestov_core.procedures.base import Procedure
 from kestov_core.quantities import Verdict
 from people.clock import Seconds
-from workshop.meters import hour_now
+from workshop.meters import hour_of
 from workshop.models import Printer, described, of_these
 
 from .changes import ago
@@ -132,7 +132,6 @@ def conditions(
     told = Standing.objects.filter(of_these(printers)).exclude(verdict="not_judged").order_by("pk")
     for row in map(Stood._make, told.values_list(*_READ)):
         rows.setdefault(row.printer_id, []).append(row)
-    hour = hour_now()
     return {
         p.pk: _condition(
             p.told(),
@@ -140,7 +139,7 @@ def conditions(
             p.tagged_out,
             p.pk in in_work,
             held.get(p.pk, ""),
-            hour.timestamp(),
+            hour_of(p.pk).timestamp(),
             (found or {}).get(p.pk, ()),
         )
         for p in printers

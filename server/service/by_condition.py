@@ -16,7 +16,7 @@ from kestov_core.knowledge.tasks import Task
 from measuring.models import Standing
 from people.clock import now
 from workshop import components
-from workshop.meters import hour_now, since_read
+from workshop.meters import hour_of, since_read
 from workshop.models import Component, Printer, of_these
 
 from .tasks import Last as Then
@@ -117,9 +117,8 @@ def _worn(
     """Tasks whose parts have their expected life behind them, unless they were looked at of late; the furthest over first."""
     wanted = _of(known, "life")
     kinds = {kind for _, t in wanted for kind in t.parts}
-    hour = hour_now()
     worn = {
-        pk: _over(tuple(p for p in mine if p.kind in kinds), _Stands.of(hours[pk]), since_read(hours[pk], hour))
+        pk: _over(tuple(p for p in mine if p.kind in kinds), _Stands.of(hours[pk]), since_read(hours[pk], hour_of(pk)))
         for pk, mine in parts.items()
         if wanted and pk in hours
     }

@@ -29,7 +29,7 @@ from people.refusals import Refused
 from people.telling import tell
 from pydantic import BaseModel, ConfigDict
 from workshop import components, tags, timeline
-from workshop.meters import Meters, hour_now, hours_now, meters_of, since_read
+from workshop.meters import Meters, hour_of, hours_now, meters_of, since_read
 from workshop.models import Component, Deed, Printer, of_these
 
 from . import by_condition, tasks
@@ -146,9 +146,11 @@ def _bases(printers: list[Printer]) -> dict[int, _Basis]:
     asked = by_condition.asked(printers, {pk: t.tasks for pk, t in known.items()}, hours, last, parts)
     for a in Asked.objects.filter(theirs, cleared_at=None).exclude(task=""):
         asked[a.printer_id][a.task] = a.words
-    today, hour = timezone.localdate(now()), hour_now()
+    today = timezone.localdate(now())
     return {
-        p.pk: _basis(p, known[p.pk], parts, last.get(p.pk, {}), asked[p.pk], _typically(hours[p.pk], hour), today)
+        p.pk: _basis(
+            p, known[p.pk], parts, last.get(p.pk, {}), asked[p.pk], _typically(hours[p.pk], hour_of(p.pk)), today
+        )
         for p in printers
     }
 

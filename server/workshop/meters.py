@@ -72,9 +72,12 @@ def hours_now(printers: Iterable[Printer | int]) -> dict[int, Meter]:
     return {pk: _standing(kept[pk]) if pk in kept else Meter([]) for pk in ids}
 
 
-def hour_now() -> datetime:
-    """The hour that has begun: what is worked out as of then holds for an hour."""
-    return now().replace(minute=0, second=0, microsecond=0)
+def hour_of(printer: int) -> datetime:
+    """When a machine's hour has begun: what is worked out of it as of then holds for an hour. Each machine's begins at a minute of its
+    own, so that a floor is not worked out anew all at one moment.
+    """
+    later = timedelta(minutes=37 * printer % 60)
+    return (now() - later).replace(minute=0, second=0, microsecond=0) + later
 
 
 def since_read(meter: Meter, moment: datetime) -> datetime:
