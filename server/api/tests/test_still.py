@@ -12,7 +12,7 @@ from django.test import Client, TransactionTestCase
 from django.test.utils import CaptureQueriesContext
 from people.clock import at, now
 from people.models import Role, User
-from workshop.models import Area, Printer, PrinterModel
+from workshop.models import Area, Component, Printer, PrinterModel, fit_out
 
 import api.floor
 import api.still
@@ -26,6 +26,7 @@ class Still(TransactionTestCase):
         row = MODELS[1]
         model = PrinterModel.objects.create(name=row["name"], description=row["description"])
         self.printer = Printer.objects.create(name="Halyard", model=model, area=Area.objects.create(name="Long walk"))
+        fit_out(self.printer)
         self.people = {role: User.objects.create(username=role, name=role.label, role=role) for role in Role}
         self.people["other"] = User.objects.create(username="other", name="Other", role=Role.MEMBER)
 
@@ -48,6 +49,19 @@ class Still(TransactionTestCase):
         first, many = self.asked(client)
         self.assertGreater(many, KNOWN)
         self.assertEqual(self.asked(client), (first, KNOWN))
+
+    def test_what_is_kept_is_what_would_be_answered(self):
+        client, mine = self.client_of(Role.TECHNICIAN), f"/api/printers/{self.printer.pk}"
+        nozzle = Component.objects.get(printer=self.printer, kind="nozzle").pk
+        places = ("", "/bench", "/record", "/components", "/use", "/stored", "/baseline", "/service")
+        paths = [mine + place for place in places] + [f"/api/components/{nozzle}/life"]
+        paths += [f"/api/{name}" for name in ("floor", "forecast", "fleet", "service", "service/tasks", "service/week")]
+        with at(now()):
+            for path in [*paths, "/api/stores", "/api/cases"]:
+                kept = client.get(path)
+                self.assertEqual(kept.status_code, 200, path)
+                with transaction.atomic():
+                    self.assertEqual(kept.json(), client.get(path).json(), path)
 
     def test_what_is_committed_shows_at_once(self):
         client = self.client_of(Role.TECHNICIAN)
