@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Literal
 
-from cases.lives import life_of
+from cases.lives import life_of, some_of
 from cases.parts import PartNow, empty_positions, parts_now
 from django.conf import settings
 from django.http import HttpResponse
@@ -257,13 +257,17 @@ class RanOut(Shape):
 
 
 class LifeOut(Shape):
-    """How long a part lasts. ``own``: by the lives of its kind and type here; else by ``expected_hours`` (``life_from``)."""
+    """How long a part lasts. ``own``: by the lives of its kind and type here; else by ``expected_hours`` (``life_from``). ``parts``: so many
+    of them are known, of which ``runs`` still run; ``rows``: of many some, from the shortest life to the longest.
+    """
 
     left: LeftOut | None
     own: bool
     expected_hours: float | None
     life_from: str
+    parts: int
     failures: int
+    runs: int
     survival: list[SurvivalOut]
     rows: list[RanOut]
 
@@ -282,7 +286,9 @@ def life(request: SignedIn, component_id: int):
         own=found.life is not None,
         expected_hours=None if found.expected is None else found.expected[0],
         life_from="" if found.expected is None else found.expected[1],
+        parts=len(found.rows),
         failures=sum(r.failed for r in found.rows),
+        runs=sum(r.runs for r in found.rows),
         survival=[SurvivalOut(**s.model_dump()) for s in found.life.survival()] if found.life is not None else [],
         rows=[
             RanOut(
@@ -293,7 +299,7 @@ def life(request: SignedIn, component_id: int):
                 runs=r.runs,
                 this=r.component_id == c.pk,
             )
-            for r in found.rows[:_RAN]
+            for r in some_of(found.rows, _RAN, c.pk)
         ],
     )
 

@@ -155,6 +155,14 @@ def life_of(component: Component) -> OneLife:
     )
 
 
+def some_of(rows: list[Ran], most: int, always: int) -> list[Ran]:
+    """Of many so many, evenly from the first to the last; the part with the key ``always`` among them, where it is there."""
+    if len(rows) <= most:
+        return rows
+    kept = {round(i * (len(rows) - 1) / (most - 1)) for i in range(most)}
+    return [r for i, r in enumerate(rows) if i in kept or r.component_id == always]
+
+
 def ages_of(printers: list[Printer]) -> dict[int, tuple[Component, float, Use | None]]:
     """Every part that wears by use, sits in these machines, and whose hours are known, by its key; with its machine's use."""
     meters = hours_now(printers)

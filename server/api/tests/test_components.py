@@ -101,6 +101,22 @@ class Condition(Parts):
         self.assertEqual((found["condition"], round(found["age_hours"]), found["life_from"]), ("watch", 700, "typical"))
         self.assertIn("88 % of it", found["speaks"][0]["words"])
 
+    def test_of_many_lives_some_are_drawn_and_all_are_counted(self):
+        self.meter(0, days_ago=100)
+        Component.objects.filter(kind="nozzle", printer=self.slinger).update(fitted_hours=0)
+        self.meter(655)
+        gone = {"printer": self.crossed, "place": "e", "kind": "nozzle", "label": "Nozzle", "fitted_hours": 0.0}
+        Component.objects.bulk_create(
+            Component(**gone, removed_on=now().date(), removed_hours=100.0 + i, removed_because="worn")
+            for i in range(900)
+        )
+        life = self.good("technician", "GET", f"/components/{self.part('nozzle', 'e')['id']}/life")
+        self.assertEqual((life["parts"], life["failures"], life["runs"]), (901, 900, 1))
+        hours = [row["hours"] for row in life["rows"]]
+        self.assertIn(len(hours), (400, 401))
+        self.assertEqual((hours[0], hours[-1], hours), (100, 999, sorted(hours)))
+        self.assertEqual([round(row["hours"]) for row in life["rows"] if row["this"]], [655])
+
     def test_a_type_of_the_workshop_s_own_has_its_own_life(self):
         self.good("lead", "POST", "/part-types", {"name": "Hardened nozzle", "kind": "nozzle", "life_hours": 3000})
         kind = PartType.objects.get()

@@ -12940,7 +12940,8 @@ export interface components {
         };
         /**
          * LifeOut
-         * @description How long a part lasts. ``own``: by the lives of its kind and type here; else by ``expected_hours`` (``life_from``).
+         * @description How long a part lasts. ``own``: by the lives of its kind and type here; else by ``expected_hours`` (``life_from``). ``parts``: so many
+         *     of them are known, of which ``runs`` still run; ``rows``: of many some, from the shortest life to the longest.
          */
         LifeOut: {
             left: components["schemas"]["LeftOut"] | null;
@@ -12950,8 +12951,12 @@ export interface components {
             expected_hours: number | null;
             /** Life From */
             life_from: string;
+            /** Parts */
+            parts: number;
             /** Failures */
             failures: number;
+            /** Runs */
+            runs: number;
             /** Survival */
             survival: components["schemas"]["SurvivalOut"][];
             /** Rows */

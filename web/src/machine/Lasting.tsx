@@ -26,6 +26,11 @@ export function Lasting({ id }: { id: number }) {
     <div className="grid gap-2">
       <p>{stillLasts(life.data)}</p>
       {life.data.survival.length ? <Drawing life={life.data} /> : null}
+      {life.data.survival.length && life.data.rows.length < life.data.parts ? (
+        <p className="text-[15px] text-ink2">
+          {life.data.rows.length} of them are drawn, from the shortest life to the longest.
+        </p>
+      ) : null}
     </div>
   );
 }
@@ -40,7 +45,7 @@ export function stillLasts(life: Life): string {
       ? "It does not wear by use: no life is expected of it."
       : "How long it still lasts cannot be said: how long it has run is not known. Read the meter.";
   const from = life.own
-    ? `Of ${life.rows.length} of its kind here ${life.failures} have failed`
+    ? `Of ${life.parts} of its kind here ${life.failures} have failed`
     : `By its expected life (${life.life_from}; half to double of it is usual)`;
   const hours = `${Math.round(l.hours)} h (${Math.round(l.low)} ${l.high == null ? "or more" : `to ${Math.round(l.high)}`})`;
   if (l.hours === 0 && !life.own) return `${from}: it is past it. It may go on for up to ${Math.round(l.high ?? 0)} h.`;
@@ -66,7 +71,7 @@ function Drawing({ life }: { life: Life }) {
   return (
     <Figure
       name="lasting"
-      label={`Share that still runs, by hours of use. ${counted(life.failures, "has", "have")} failed, ${life.rows.filter((r) => r.runs).length} run.`}
+      label={`Share that still runs, by hours of use. ${counted(life.failures, "has", "have")} failed, ${life.runs} run.`}
       width={W}
       height={H}
     >

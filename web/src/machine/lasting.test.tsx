@@ -11,7 +11,9 @@ const life = (more: Partial<Life> = {}): Life => ({
   own: true,
   expected_hours: 800,
   life_from: "typical",
+  parts: 3,
   failures: 2,
+  runs: 1,
   survival: [
     { hours: 500, share: 0.8, low: 0.6, high: 0.9 },
     { hours: 1000, share: 0.2, low: 0.05, high: 0.5 },
@@ -47,5 +49,9 @@ describe("how long a part still lasts", () => {
     expect(html).toContain("Bowline, Nozzle: 200 h, runs");
     expect(html).toContain("Capstan, Nozzle: 900 h, taken out sound");
     expect(html).toContain("this one");
+    expect(html).not.toContain("are drawn");
+    const many = draw(<Lasting id={4} />, [[["components", 4, "life"], life({ parts: 5600 })]]);
+    expect(many).toContain("Of 5600 of its kind here");
+    expect(many).toContain("3 of them are drawn, from the shortest life to the longest.");
   });
 });
