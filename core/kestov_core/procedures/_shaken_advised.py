@@ -13,39 +13,31 @@ if TYPE_CHECKING:
     from .resonance import ResonanceContext, ResonanceResult
 
 #: What to do first about each doubt, the gravest doubt first.
-MEND: dict[str, list[tuple[str, str, str | None]]] = {
+_MEND: dict[str, list[tuple[str, str]]] = {
     "play_suspected": [
         (
             "check_play",
             "Push and pull at the tool head, then push the free carriage along: play and drag first. "
             "A shaper tuned on a loose carriage makes prints worse.",
-            "play",
         ),
-        (
-            "check_drag",
-            "Belt off, motor unplugged: push the carriage over its whole travel with the spring scale.",
-            "drag",
-        ),
+        ("check_drag", "Belt off, motor unplugged: push the carriage over its whole travel with the spring scale."),
     ],
     "low_snr": [
         (
             "record_again",
             "Fasten the sensor on the carriage with a screw or firm tape, shake harder, and record again.",
-            None,
         ),
     ],
     "saturated": [
         (
             "record_again",
             "Set the sensor to a wider range, or shake less hard, and record again.",
-            None,
         ),
     ],
     "sensor_heavy": [
         (
             "weigh",
             "Weigh the head with its carriage, or the bed with plate and carriage, or take a like part's weight; then work it out again.",
-            None,
         ),
     ],
     "axis_cross_talk": [
@@ -53,35 +45,31 @@ MEND: dict[str, list[tuple[str, str, str | None]]] = {
             "check_mounting",
             "See that the sensor's arrows lie along the machine's axes; then hold table, frame and spool still one by one "
             "and record again.",
-            None,
         ),
     ],
     "broad_or_split_peak": [
-        (
-            "check_belts",
-            "Pluck both belts and set them alike, check mounts and joints; then record again.",
-            "belt-pluck",
-        ),
+        ("check_belts", "Pluck both belts and set them alike, check mounts and joints; then record again."),
     ],
     "aliasing_possible": [
         (
             "record_again",
             "Set the sensor to ten samples or more for a period of the highest frequency and record again.",
-            None,
         ),
     ],
 }
+#: The procedure that an action begins with.
+MEASURE = {"check_play": "play", "check_drag": "drag", "check_belts": "belt-pluck", "print_a_corner": "ringing-print"}
 
 
 def advise(result: ResonanceResult, context: ResonanceContext, place: Place, slow: Slow | None) -> None:
     """What to do: about the gravest doubt where there is one, else which shaper to set and what it costs."""
     codes = {w.code for w in result.warnings}
     if slow is not None:
-        result.advice.append(Advice(action="print_a_corner", target=place, reason=PRINT_IT, measure="ringing-print"))
+        result.advice.append(_to_do("print_a_corner", place, PRINT_IT))
         codes -= {"aliasing_possible"}
-    gravest = next((code for code in MEND if code in codes), None)
+    gravest = next((code for code in _MEND if code in codes), None)
     if gravest is not None:
-        first = [Advice(action=action, target=place, reason=why, measure=m) for action, why, m in MEND[gravest]]
+        first = [_to_do(action, place, reason) for action, reason in _MEND[gravest]]
         result.advice = first + result.advice
     elif result.recommended is not None and result.frequency is not None:
         chosen = next(s for s in result.shapers if s.name == result.recommended)
@@ -98,3 +86,7 @@ def advise(result: ResonanceResult, context: ResonanceContext, place: Place, slo
                 expect=Quantity(value=chosen.residual_percent, u95=None, unit="%"),
             )
         )
+
+
+def _to_do(action: str, place: Place, reason: str) -> Advice:
+    return Advice(action=action, target=place, reason=reason, measure=MEASURE.get(action))
